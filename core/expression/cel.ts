@@ -1,0 +1,272 @@
+import {
+  celEnv,
+  celFunc,
+  CelScalar,
+  isCelError,
+  isCelList,
+  isCelMap,
+  isCelUint,
+  parse,
+  plan,
+} from '@bufbuild/cel'
+import type { CelInput, CelValue } from '@bufbuild/cel'
+import { strings } from '@bufbuild/cel/ext'
+import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
+import { create, isMessage } from '@bufbuild/protobuf'
+import { isReflectMessage } from '@bufbuild/protobuf/reflect'
+import { TimestampSchema, type Timestamp } from '@bufbuild/protobuf/wkt'
+import { Temporal } from 'temporal-polyfill'
+import { fail, FaultError } from '../fault'
+import type { Row, Value, ValueType } from '../value'
+import { formatTime } from './dates'
+
+/** Names an expression can see, each with its fields. */
+export type Bindings = Readonly<Record<string, CelInput>>
+
+/** A use of a name: `row.kind` is `{root: 'row', field: 'kind'}`. Offset is in the expression's text. */
+export interface Reference {
+  readonly root: string
+  readonly field: string | undefined
+  /** Second field, as in `step.bring-in.rows_written`. */
+  readonly inner: string | undefined
+  readonly offset: number
+  /** Inside `has(…)`: asking whether it is there is no mistake. */
+  readonly optional: boolean
+}
+
+/** How the whole expression is to be used in SQL. */
+export type Use = 'value' | 'name' | 'list' | 'raw'
+
+export interface Compiled {
+  readonly source: string
+  readonly use: Use
+  readonly references: readonly Reference[]
+  /** @throws FaultError `expression` when it cannot be worked out for these bindings */
+  evaluate(bindings: Bindings): CelValue
+  /** The arguments of name(…), list(…), raw(…), each worked out. */
+  evaluateArguments(bindings: Bindings): CelValue[]
+}
+
+const spliced = new Set<string>(['name', 'list', 'raw'])
+
+const variadic = (name: string) =>
+  [1, 2, 3].map(
+    (count) =>
+    celFunc(name, Array.from({ length: count }, () => CelScalar.DYN), CelScalar.DYN, (...args: unknown[]) => args[0] as CelInput), // prettier-ignore
+  )
+
+/** CEL in a time zone: `format` without a third argument writes times in `zone`. */
+export function celCompiler(zone: string): (source: string) => Compiled {
+  const asZoned = (value: unknown, into: string): Temporal.ZonedDateTime => {
+    const instant = asInstant(value)
+    if (instant) return instant.toZonedDateTimeISO(into)
+    if (typeof value === 'string') {
+      if (/^\d{4}-\d\d-\d\d$/.test(value)) return Temporal.PlainDate.from(value).toZonedDateTime(into)
+      return Temporal.Instant.from(value).toZonedDateTimeISO(into)
+    }
+    throw new Error('format() takes a time, such as slice.from, and a pattern')
+  }
+  const env = celEnv({
+    funcs: [
+      ...strings,
+      celFunc('format', [CelScalar.DYN, CelScalar.STRING], CelScalar.STRING, (time, pattern) =>
+        formatTime(asZoned(time, zone), pattern),
+      ),
+      celFunc(
+        'format',
+        [CelScalar.DYN, CelScalar.STRING, CelScalar.STRING],
+        CelScalar.STRING,
+        (time, pattern, into) => formatTime(asZoned(time, into), pattern),
+      ),
+      ...variadic('name'),
+      ...variadic('list'),
+      ...variadic('raw'),
+    ],
+  })
+  const cache = new Map<string, Compiled>()
+  return (source) => {
+    const known = cache.get(source)
+    if (known) return known
+    const made = compile(source, env)
+    cache.set(source, made)
+    return made
+  }
+}
+
+function compile(source: string, env: ReturnType<typeof celEnv>): Compiled {
+  const parsed = parseOrFail(source)
+  const positions = parsed.sourceInfo?.positions ?? {}
+  const references: Reference[] = []
+  walk(parsed.expr, (root, fields, id, optional) => {
+    references.push({
+      root,
+      field: fields[0],
+      inner: fields[1],
+      offset: positions[String(id)] ?? 0,
+      optional,
+    })
+  })
+  const top = parsed.expr.exprKind
+  const call =
+    top.case === 'callExpr' && !top.value.target && spliced.has(top.value.function) ? top.value : undefined
+  const evaluator = (expr: Expr) => {
+    const run = plan(env, expr)
+    return (bindings: Bindings): CelValue => {
+      const result = run(bindings as Record<string, CelInput>)
+      if (isCelError(result)) {
+        const cause = result.cause
+        if (cause instanceof FaultError) throw cause
+        const message = cause instanceof Error ? cause.message : result.message
+        fail('expression', `{${source}} cannot be worked out: ${message}`)
+      }
+      return result
+    }
+  }
+  const evaluate = evaluator(parsed.expr)
+  const parts = (call?.args ?? []).map(evaluator)
+  return {
+    source,
+    use: call ? (call.function as Use) : 'value',
+    references,
+    evaluate,
+    evaluateArguments: (bindings) => parts.map((part) => part(bindings)),
+  }
+}
+
+interface SyntaxFault {
+  rawMessage?: string
+  location?: { start: { offset: number }; end: { offset: number } }
+}
+
+function parseOrFail(source: string) {
+  try {
+    return parse(source)
+  } catch (error) {
+    const { rawMessage, location } = error as SyntaxFault
+    fail('syntax', `{${source}}: ${rawMessage ?? (error as Error).message}`, {
+      offset: location?.start.offset ?? 0,
+      length: Math.max(1, (location?.end.offset ?? 0) - (location?.start.offset ?? 0)),
+    })
+  }
+}
+
+type Seen = (root: string, fields: string[], id: bigint, optional: boolean) => void
+
+/** Reports every name with the fields taken from it; the variables that macros bind are not names of ours. */
+function walk(
+  expr: Expr | undefined,
+  seen: Seen,
+  bound: ReadonlySet<string> = new Set(),
+  optional = false,
+): void {
+  if (!expr) return
+  const kind = expr.exprKind
+  switch (kind.case) {
+    case 'identExpr':
+      if (!bound.has(kind.value.name)) seen(kind.value.name, [], expr.id, optional)
+      return
+    case 'selectExpr': {
+      const fields: string[] = []
+      let inner: Expr | undefined = expr
+      let tested = optional
+      while (inner) {
+        const step: Expr['exprKind'] = inner.exprKind
+        if (step.case === 'selectExpr') {
+          fields.unshift(step.value.field)
+          tested ||= step.value.testOnly
+          inner = step.value.operand
+          continue
+        }
+        // row["odd name"] is a field too
+        const index = indexedField(inner)
+        if (!index) break
+        fields.unshift(index.field)
+        inner = index.operand
+      }
+      if (inner?.exprKind.case === 'identExpr') {
+        const root = inner.exprKind.value.name
+        if (!bound.has(root)) seen(root, fields, inner.id, tested)
+      } else walk(inner, seen, bound, tested)
+      return
+    }
+    case 'callExpr': {
+      const index = indexedField(expr)
+      if (index?.operand.exprKind.case === 'identExpr') {
+        const root = index.operand.exprKind.value.name
+        if (!bound.has(root)) seen(root, [index.field], index.operand.id, optional)
+        return
+      }
+      walk(kind.value.target, seen, bound, optional)
+      for (const arg of kind.value.args) walk(arg, seen, bound, optional)
+      return
+    }
+    case 'listExpr':
+      for (const element of kind.value.elements) walk(element, seen, bound, optional)
+      return
+    case 'structExpr':
+      for (const entry of kind.value.entries) {
+        if (entry.keyKind.case === 'mapKey') walk(entry.keyKind.value, seen, bound, optional)
+        walk(entry.value, seen, bound, optional)
+      }
+      return
+    case 'comprehensionExpr': {
+      const { iterVar, accuVar, iterRange, accuInit, loopCondition, loopStep, result } = kind.value
+      const inside = new Set([...bound, iterVar, accuVar])
+      walk(iterRange, seen, bound, optional)
+      for (const part of [accuInit, loopCondition, loopStep, result]) walk(part, seen, inside, optional)
+    }
+  }
+}
+
+function indexedField(expr: Expr): { field: string; operand: Expr } | undefined {
+  if (expr.exprKind.case !== 'callExpr' || expr.exprKind.value.function !== '_[_]') return undefined
+  const [operand, key] = expr.exprKind.value.args
+  if (!operand || key?.exprKind.case !== 'constExpr') return undefined
+  const constant = key.exprKind.value.constantKind
+  return constant.case === 'stringValue' ? { field: constant.value, operand } : undefined
+}
+
+export function timestamp(instant: Temporal.Instant): Timestamp {
+  const milliseconds = instant.epochMilliseconds
+  const seconds = Math.floor(milliseconds / 1000)
+  return create(TimestampSchema, {
+    seconds: BigInt(seconds),
+    nanos: Number(instant.epochNanoseconds - BigInt(seconds) * 1_000_000_000n),
+  })
+}
+
+/** The instant of a CEL timestamp (the library hands messages over wrapped), or undefined for any other value. */
+function asInstant(value: unknown): Temporal.Instant | undefined {
+  const message = isReflectMessage(value) ? value.message : value
+  if (!isMessage(message, TimestampSchema)) return undefined
+  return Temporal.Instant.fromEpochMilliseconds(Number(message.seconds) * 1000).add({
+    nanoseconds: message.nanos,
+  })
+}
+
+/** A value of a roster as CEL sees it: integers are int, numbers double, dates text. */
+export function celInput(value: Value, type: ValueType): CelInput {
+  if (value === null) return null
+  if (type === 'integer') return BigInt(value)
+  if (type === 'number') return Number(value)
+  if (type === 'timestamp' && typeof value === 'string') return timestamp(Temporal.Instant.from(value))
+  return value
+}
+
+export function celRow(row: Row, types: Readonly<Record<string, ValueType>>): CelInput {
+  const input: Record<string, CelInput> = {}
+  for (const name of Object.keys(row)) input[name] = celInput(row[name] ?? null, types[name] ?? 'text')
+  return input
+}
+
+/** A worked-out value as plain JavaScript: bigint for int, Date-free (times are ISO text), lists as arrays. */
+export function plainValue(value: CelValue): string | number | bigint | boolean | null | unknown[] {
+  if (value === null || typeof value === 'string' || typeof value === 'number') return value
+  if (typeof value === 'boolean' || typeof value === 'bigint') return value
+  if (isCelUint(value)) return value.value
+  if (isCelList(value)) return [...value].map((item) => plainValue(item as CelValue))
+  const instant = asInstant(value)
+  if (instant) return instant.toString()
+  if (isCelMap(value)) fail('expression', 'a map cannot be written as text; take one of its fields')
+  fail('expression', 'this value cannot be written as text')
+}

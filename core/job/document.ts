@@ -1,0 +1,229 @@
+import { z } from 'zod'
+import { columnRules } from '../shape/shape'
+import { valueTypes } from '../value'
+
+/** A text that may hold `{ … }` expressions. */
+const template = z.string().min(1)
+const identifier = z
+  .string()
+  .regex(/^[a-z][a-z0-9_-]{0,62}$/, 'lower-case letters, digits, - and _, beginning with a letter')
+const scalar = z.union([z.string(), z.number(), z.boolean(), z.null()])
+const columnName = z.string().min(1)
+
+export const parameterSchema = z
+  .strictObject({
+    type: z.enum(valueTypes).default('text'),
+    default: scalar.optional().describe('used where no value is given'),
+    required: z.boolean().default(false),
+    one_of: z.array(scalar).optional(),
+    try: scalar.optional().describe('used in tries only, never in a real run'),
+    note: z.string().optional(),
+  })
+  .describe('a value given at the start of a run')
+
+export const slicesSchema = z
+  .strictObject({
+    every: z.string().describe('ISO 8601 duration, such as P1D, PT1H, P1M'),
+    zone: z.string().default('UTC').describe('IANA time zone'),
+    from: z.string().describe('start of the first slice: a date, or a date and time, in the zone'),
+    until: z.string().optional().describe('end of the last slice (not part of it)'),
+    grace: z.string().optional().describe('ISO 8601 duration to wait after a slice closes'),
+  })
+  .describe('the job’s data time, cut into half-open spans')
+
+const checkSchema = z
+  .strictObject({
+    unique: z.array(columnName).min(1).optional(),
+    not_null: z.array(columnName).min(1).optional(),
+    rows: z
+      .strictObject({ at_least: z.int().min(0).optional(), at_most: z.int().min(0).optional() })
+      .optional(),
+  })
+  .refine((check) => Object.values(check).filter((value) => value !== undefined).length === 1, {
+    message: 'one check in each entry: unique, not_null or rows',
+  })
+
+const fromSchema = z
+  .strictObject({
+    store: template.optional().describe('a connection of kind file store'),
+    files: template.optional().describe('path in the store; * and ? match within a name'),
+    missing: z.enum(['fail', 'skip']).default('fail').describe('what a load does when its file is not there'),
+    delimiter: z.string().length(1).default(','),
+    connection: template.optional(),
+    table: template.optional(),
+  })
+  .refine((from) => (from.store !== undefined) !== (from.connection !== undefined), {
+    message: 'either store and files, or connection and table',
+  })
+  .refine((from) => (from.store === undefined ? from.table !== undefined : from.files !== undefined), {
+    message: 'store goes with files, connection goes with table',
+  })
+
+export const writeModes = ['append', 'replace-all', 'replace-slice', 'upsert'] as const
+
+const intoSchema = z
+  .strictObject({
+    connection: template,
+    table: template.describe('a dot in the text parts schema and table; a dot in a value does not'),
+    write: z.enum(writeModes),
+    key: z.array(columnName).min(1).optional().describe('for upsert'),
+    slice_by: columnName
+      .optional()
+      .describe('for replace-slice: the time column that places a row in a slice'),
+    repeats: z
+      .enum(['fail', 'keep-last'])
+      .default('fail')
+      .describe(
+        'rows of one load that share the key: fail, or keep the last and count the others as filtered',
+      ),
+    unknown_columns: z.enum(['fail', 'ignore', 'add']).default('fail'),
+  })
+  .refine((into) => into.write !== 'upsert' || into.key, { message: 'upsert needs key', path: ['key'] })
+  .refine((into) => into.write !== 'replace-slice' || into.slice_by, {
+    message: 'replace-slice needs slice_by',
+    path: ['slice_by'],
+  })
+
+const shapeSchema = z.strictObject({
+  columns: z
+    .strictObject({
+      type: z.enum(valueTypes).optional(),
+      named: z.string().optional().describe('a name, * matches any letters'),
+    })
+    .default({}),
+  apply: z.array(z.enum(columnRules)).min(1),
+})
+
+const rejectsSchema = z.union([
+  z.enum(['fail', 'keep']),
+  z.strictObject({ up_to: z.int().min(0) }),
+  z.strictObject({ share: z.number().min(0).max(1) }),
+])
+
+export const transferSchema = z.strictObject({
+  from: fromSchema,
+  into: intoSchema,
+  columns: z
+    .record(columnName, columnName)
+    .optional()
+    .describe('target column: source column, where the names differ'),
+  types: z
+    .record(columnName, z.enum(valueTypes))
+    .optional()
+    .describe('types for a target that is not there yet'),
+  shape: z.array(shapeSchema).optional(),
+  check: z.array(checkSchema).optional().describe('held before anything is written'),
+  rejects: rejectsSchema.default('fail'),
+})
+
+const stepSchema = z
+  .strictObject({
+    id: identifier,
+    title: z.string().optional(),
+    note: z.string().optional(),
+    off: z.boolean().default(false),
+    transfer: transferSchema.optional(),
+    sql: z.strictObject({ on: template, text: template }).optional(),
+    check: z.strictObject({ on: template, table: template, that: z.array(checkSchema).min(1) }).optional(),
+  })
+  .refine((step) => [step.transfer, step.sql, step.check].filter(Boolean).length === 1, {
+    message: 'a step does one thing: transfer, sql or check',
+  })
+
+const rosterSchema = z
+  .strictObject({
+    control: z.string().optional().describe('name of a control table'),
+    range: z
+      .strictObject({
+        as: identifier.default('value'),
+        from: z.union([z.number(), z.string()]),
+        to: z.union([z.number(), z.string()]).describe('included'),
+        step: z.union([z.number(), z.string()]).default(1).describe('a number, or an ISO 8601 duration'),
+      })
+      .optional(),
+    rows: z.array(z.record(z.string(), scalar)).optional().describe('rows typed in'),
+    where: z.string().optional().describe('an expression; rows for which it is true stay'),
+    sort: z.array(z.string()).optional(),
+    key: z.array(columnName).min(1).optional().describe('the columns that name a load'),
+    exactly_one: z.boolean().default(false),
+  })
+  .refine(
+    (roster) => [roster.control, roster.range, roster.rows].filter((kind) => kind !== undefined).length === 1,
+    {
+      message: 'a roster is one of control, range or rows',
+    },
+  )
+
+const partSchema = z
+  .strictObject({
+    title: z.string().optional(),
+    once: z.array(stepSchema).min(1).optional(),
+    each: z
+      .strictObject({
+        roster: rosterSchema,
+        at_once: z.int().min(1).max(64).default(4),
+        slices: z.boolean().default(true).describe('false: once for each row, whatever the slices'),
+      })
+      .optional(),
+    do: z.array(stepSchema).min(1).optional(),
+  })
+  .refine((part) => (part.once === undefined) !== (part.each === undefined), {
+    message: 'a part is once, or each',
+  })
+  .refine((part) => (part.each === undefined) === (part.do === undefined), { message: 'each goes with do' })
+
+export const jobSchema = z
+  .strictObject({
+    mattock: z.literal('job/1'),
+    name: identifier,
+    title: z.string().min(1),
+    note: z.string().optional(),
+    tags: z.array(z.string()).default([]),
+    parameters: z.record(identifier, parameterSchema).default({}),
+    slices: slicesSchema.optional(),
+    parts: z.array(partSchema).min(1),
+  })
+  .superRefine((job, context) => {
+    const seen = new Set<string>()
+    job.parts.forEach((part, p) => {
+      const list = part.once ? 'once' : 'do'
+      ;(part.once ?? part.do ?? []).forEach((step, s) => {
+        if (seen.has(step.id)) {
+          context.addIssue({
+            code: 'custom',
+            message: `a second step "${step.id}"`,
+            path: ['parts', p, list, s, 'id'],
+          })
+        }
+        seen.add(step.id)
+      })
+    })
+  })
+
+export type Job = z.output<typeof jobSchema>
+export type Part = Job['parts'][number]
+export type Step = z.output<typeof stepSchema>
+export type Transfer = z.output<typeof transferSchema>
+export type Check = z.output<typeof checkSchema>
+export type RosterSpec = z.output<typeof rosterSchema>
+export type SliceSpec = z.output<typeof slicesSchema>
+export type Parameter = z.output<typeof parameterSchema>
+export type RejectRule = z.output<typeof rejectsSchema>
+export type WriteMode = (typeof writeModes)[number]
+
+export const stepKinds = ['transfer', 'sql', 'check'] as const
+export type StepKind = (typeof stepKinds)[number]
+
+export function stepKind(step: Step): StepKind {
+  return step.transfer ? 'transfer' : step.sql ? 'sql' : 'check'
+}
+
+/** The steps of a part that are not turned off, in order. */
+export function stepsOf(part: Part): Step[] {
+  return (part.once ?? part.do ?? []).filter((step) => !step.off)
+}
+
+/** The published JSON Schema (draft 2020-12) of a job document. */
+export function jobJsonSchema(): Record<string, unknown> {
+  return z.toJSONSchema(jobSchema, { io: 'input' }) as Record<string, unknown>
+}

@@ -1,0 +1,116 @@
+import { transfersOf, type ResolvedTransfer } from '../view'
+import { fileKey } from '../types'
+import { some, type Rule } from './rule'
+
+/**
+ * `target-clash`: loads that undo each other's work. Replacing the whole table clashes with any other load of it,
+ * replacing a slice with another load of the same slice; appending or upserting clashes where the same source goes
+ * into the same target twice, or where the sources' columns differ.
+ */
+export const targetClash: Rule = (expansion, facts, findings) => {
+  const byTarget = new Map<string, ResolvedTransfer[]>()
+  for (const transfer of transfersOf(expansion)) {
+    if (!transfer.connection || !transfer.target) continue
+    const id = `${transfer.connection}\n${transfer.target}`
+    const list = byTarget.get(id)
+    if (list) list.push(transfer)
+    else byTarget.set(id, [transfer])
+  }
+  for (const group of byTarget.values()) {
+    if (group.length < 2) continue
+    const { target, step } = group[0]!
+    const where = { part: group[0]!.load.part, step: step.id, path: 'transfer.into.table' }
+    const whole = group.some(({ spec }) => spec.into.write === 'replace-all')
+    if (whole) {
+      findings.add(
+        'target-clash',
+        'stop',
+        `${group.length} loads write ${target}, and a load replaces all of it: ${some(group.map(({ load }) => load.key))}`,
+        where,
+        group.map(({ number }) => number),
+      )
+      continue
+    }
+    for (const same of sameKey(group, ({ load, spec }) =>
+      spec.into.write === 'replace-slice' ? `${load.slice}` : undefined,
+    )) {
+      findings.add(
+        'target-clash',
+        'stop',
+        `${same.length} loads replace the same slice of ${target}: ${some(same.map(({ load }) => load.key))}`,
+        where,
+        same.map(({ number }) => number),
+      )
+    }
+    for (const same of sameKey(group, sourceOf)) {
+      findings.add(
+        'target-clash',
+        same[0]!.spec.into.write === 'append' ? 'stop' : 'look',
+        `${same.length} loads bring the same source into ${target}: ${some(same.map(({ load }) => load.key))}`,
+        where,
+        same.map(({ number }) => number),
+      )
+    }
+    differingColumns(
+      group,
+      (transfer) => headerOf(transfer),
+      (message, loads) => findings.add('target-clash', 'stop', message, where, loads),
+    )
+  }
+
+  function headerOf({ store, files }: ResolvedTransfer): readonly string[] | undefined {
+    if (!store || !files) return undefined
+    return facts.files.get(fileKey(store, files.pattern))?.find(({ header }) => header)?.header
+  }
+}
+
+const sourceOf = ({ store, files, sourceConnection, sourceTable }: ResolvedTransfer): string | undefined =>
+  store && files
+    ? `${store}\n${files.pattern}`
+    : sourceConnection && sourceTable
+      ? `${sourceConnection}\n${sourceTable}`
+      : undefined
+
+function sameKey(
+  group: readonly ResolvedTransfer[],
+  key: (transfer: ResolvedTransfer) => string | undefined,
+): ResolvedTransfer[][] {
+  const byKey = new Map<string, ResolvedTransfer[]>()
+  for (const transfer of group) {
+    const id = key(transfer)
+    if (id === undefined) continue
+    const list = byKey.get(id)
+    if (list) list.push(transfer)
+    else byKey.set(id, [transfer])
+  }
+  return [...byKey.values()].filter((list) => list.length > 1)
+}
+
+/** The columns that most sources of a target have are held to be right; the others clash with them. */
+function differingColumns(
+  group: readonly ResolvedTransfer[],
+  header: (transfer: ResolvedTransfer) => readonly string[] | undefined,
+  report: (message: string, loads: number[]) => void,
+): void {
+  const byColumns = new Map<string, ResolvedTransfer[]>()
+  for (const transfer of group) {
+    const columns = header(transfer)
+    if (!columns || columns.length === 0) continue
+    const id = [...columns].sort().join(', ')
+    const list = byColumns.get(id)
+    if (list) list.push(transfer)
+    else byColumns.set(id, [transfer])
+  }
+  if (byColumns.size < 2) return
+  const [[usual], ...others] = [...byColumns].sort((a, b) => b[1].length - a[1].length) as [
+    [string, ResolvedTransfer[]],
+    ...[string, ResolvedTransfer[]][],
+  ]
+  for (const [columns, loads] of others) {
+    const target = loads[0]!.target
+    report(
+      `${some(loads.map(({ load }) => load.key))} ${loads.length === 1 ? 'writes' : 'write'} ${target}, whose columns differ: ${columns} where the others have ${usual}`,
+      loads.map(({ number }) => number),
+    )
+  }
+}

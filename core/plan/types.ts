@@ -1,0 +1,143 @@
+import type { Resolved, Slot } from '../expression/slot'
+import type { Place } from '../fault'
+import type { Job, StepKind } from '../job/document'
+import type { Roster } from '../roster/roster'
+import type { Slice } from '../slice/slices'
+import type { Value } from '../value'
+
+export type Level = 'stop' | 'look' | 'note'
+
+export const findingCodes = [
+  'target-clash', 'does-not-vary', 'empty-roster', 'not-one-row', 'unknown-name', 'empty-value', 'no-file',
+  'empty-file', 'many-files', 'already-loaded', 'raw-sql', 'name-too-long', 'connection', 'slice-open',
+  'over-cap', 'range-count', 'parameter', 'expression',
+] as const // prettier-ignore
+export type FindingCode = (typeof findingCodes)[number]
+
+/** What can be done about a finding, where there is something. */
+export interface Mend {
+  readonly label: string
+  /** A control table's row, a place in the job, a connection. */
+  readonly open: 'control-row' | 'job' | 'connection'
+  readonly name: string
+  readonly row?: string
+}
+
+export interface Finding {
+  readonly code: FindingCode
+  readonly level: Level
+  readonly message: string
+  readonly where: Place & { readonly loads?: readonly string[] }
+  readonly mend?: Mend
+  /** Numbers of the loads it concerns, in the plan's order; empty where it concerns the whole plan. */
+  readonly loads: readonly number[]
+}
+
+export interface PlanStep {
+  readonly id: string
+  readonly title: string
+  readonly kind: StepKind
+  readonly slots: readonly Slot[]
+}
+
+/** A part as planned; `roster` and `slices` are undefined for a part that runs once. */
+export interface PlanPart {
+  readonly index: number
+  readonly steps: readonly PlanStep[]
+  readonly roster: Roster | undefined
+  readonly slices: readonly Slice[] | undefined
+  readonly atOnce: number
+}
+
+/** One load, or the one unit of a part that runs once (`row` is -1). */
+export interface PlannedLoad {
+  readonly part: number
+  /** Row's key and slice's label, `thornby flow · 2026-11-22`. Unique within the plan's part. */
+  readonly key: string
+  /** Index in the part's roster, -1 for a part that runs once. */
+  readonly row: number
+  /** Index in the part's slices, -1 where it has none. */
+  readonly slice: number
+  /** What each slot resolves to, in the order of `slots` over the part's steps; null where it could not be. */
+  readonly resolved: readonly (Resolved | null)[]
+}
+
+export interface FileFact {
+  /** Path in the store, with forward slashes. */
+  readonly path: string
+  /** Bytes. */
+  readonly size: number
+  /** ISO 8601 instant. */
+  readonly modified: string
+  /** Column names of its first line, where it was read. */
+  readonly header?: readonly string[]
+}
+
+/** A file that a load took in, as the ledger knows it. */
+export interface LoadedFile {
+  readonly path: string
+  readonly size: number
+  readonly modified: string
+  readonly sha256: string
+  readonly target: string
+  readonly run: number
+  readonly at: string
+}
+
+export interface ConnectionFact {
+  readonly kind: 'postgres' | 'files'
+  /** Has it settings in this environment? */
+  readonly configured: boolean
+  /** Loads that may use it at the same time; null for no cap. */
+  readonly cap: number | null
+}
+
+/** What the engine found out for a plan; core looks nothing up by itself. */
+export interface Facts {
+  readonly connections: Readonly<Record<string, ConnectionFact>>
+  /** Files that match a store and pattern, keyed by `fileKey`; an absent key was not looked up. */
+  readonly files: ReadonlyMap<string, readonly FileFact[]>
+  /** The newest loading of a file into a target, keyed by `loadedKey`. */
+  readonly loaded: ReadonlyMap<string, LoadedFile>
+  /** Seconds that finished loads of this job took, newest first, by roster key; '' for all. */
+  readonly history: ReadonlyMap<string, readonly number[]>
+}
+
+export const fileKey = (store: string, pattern: string): string => `${store}\n${pattern}`
+export const loadedKey = (store: string, path: string, target: string): string =>
+  `${store}\n${path}\n${target}`
+
+export interface PlanRequest {
+  readonly job: Job
+  readonly environment: { readonly name: string; readonly values: Readonly<Record<string, Value>> }
+  /** Values given for parameters; defaults fill in. */
+  readonly parameters: Readonly<Record<string, Value>>
+  /** An expression over row and slice; loads for which it is true stay. */
+  readonly only: string | undefined
+  readonly slices: readonly Slice[] | undefined
+  /** ISO 8601 instant. */
+  readonly now: string
+}
+
+/** Loads with every text resolved, before anything is looked up. */
+export interface Expansion {
+  readonly request: PlanRequest
+  readonly parts: readonly PlanPart[]
+  readonly loads: readonly PlannedLoad[]
+  /** What stood in the way of resolving. */
+  readonly findings: readonly Finding[]
+  readonly parameters: Readonly<Record<string, Value>>
+}
+
+/** Seconds. */
+export interface Forecast {
+  readonly seconds: number
+  readonly low: number
+  readonly high: number
+  /** Share of the loads for which like loads are in the history, 0 to 1. */
+  readonly known: number
+}
+
+export interface Plan extends Expansion {
+  readonly forecast: Forecast | null
+}

@@ -1,0 +1,106 @@
+import type { Resolved } from '../expression/slot'
+import type { Transfer } from '../job/document'
+import type { Expansion, PlannedLoad, PlanStep } from './types'
+
+/** A transfer of one load with its texts resolved; undefined members could not be resolved. */
+export interface ResolvedTransfer {
+  readonly step: PlanStep
+  readonly spec: Transfer
+  readonly load: PlannedLoad
+  readonly number: number
+  readonly store: string | undefined
+  readonly files: Extract<Resolved, { kind: 'path' }> | undefined
+  readonly sourceConnection: string | undefined
+  readonly sourceTable: string | undefined
+  readonly connection: string | undefined
+  /** `schema.table`; the schema is `public` where none is written. */
+  readonly target: string | undefined
+}
+
+/** Slot of a load by its step and path. */
+export function slotOf(expansion: Expansion, load: PlannedLoad, step: string, path: string): Resolved | null {
+  let at = 0
+  for (const planned of expansion.parts[load.part]!.steps) {
+    for (const slot of planned.slots) {
+      if (planned.id === step && slot.path === path) return load.resolved[at] ?? null
+      at++
+    }
+  }
+  return null
+}
+
+export const tableText = (resolved: Resolved | null): string | undefined =>
+  resolved?.kind === 'table' ? `${resolved.schema ?? 'public'}.${resolved.table}` : undefined
+
+const plainText = (resolved: Resolved | null): string | undefined =>
+  resolved?.kind === 'text' ? resolved.text : undefined
+
+/** Every transfer of every load, in the plan's order. */
+export function* transfersOf(expansion: Expansion): Generator<ResolvedTransfer> {
+  const specs = expansion.parts.map((part) => {
+    const source = expansion.request.job.parts[part.index]!
+    let base = 0
+    return part.steps.flatMap((step) => {
+      const at = Object.fromEntries(step.slots.map((slot, i) => [slot.path, base + i]))
+      base += step.slots.length
+      const spec = (source.once ?? source.do ?? []).find(({ id }) => id === step.id)?.transfer
+      return spec ? [{ step, spec, at }] : []
+    })
+  })
+  for (let number = 0; number < expansion.loads.length; number++) {
+    const load = expansion.loads[number]!
+    for (const { step, spec, at } of specs[load.part]!) {
+      const get = (path: string): Resolved | null => {
+        const index = at[`transfer.${path}`]
+        return index === undefined ? null : (load.resolved[index] ?? null)
+      }
+      const files = get('from.files')
+      yield {
+        step,
+        spec,
+        load,
+        number,
+        store: plainText(get('from.store')),
+        files: files?.kind === 'path' ? files : undefined,
+        sourceConnection: plainText(get('from.connection')),
+        sourceTable: tableText(get('from.table')),
+        connection: plainText(get('into.connection')),
+        target: tableText(get('into.table')),
+      }
+    }
+  }
+}
+
+/** Every connection a load uses, with where it is named. */
+export function* connectionsOf(
+  expansion: Expansion,
+): Generator<{ number: number; step: string; path: string; name: string }> {
+  const wanted = new Set([
+    'transfer.from.store',
+    'transfer.from.connection',
+    'transfer.into.connection',
+    'sql.on',
+    'check.on',
+  ])
+  const places = expansion.parts.map((part) =>
+    part.steps
+      .flatMap((step) => step.slots)
+      .flatMap((slot, i) => (wanted.has(slot.path) ? [{ slot, i }] : [])),
+  )
+  for (let number = 0; number < expansion.loads.length; number++) {
+    const load = expansion.loads[number]!
+    for (const { slot, i } of places[load.part]!) {
+      const name = plainText(load.resolved[i] ?? null)
+      if (name !== undefined) yield { number, step: slot.step, path: slot.path, name }
+    }
+  }
+}
+
+/** The distinct files patterns that a plan needs looked up. */
+export function wantedFiles(expansion: Expansion): { store: string; pattern: string }[] {
+  const wanted = new Map<string, { store: string; pattern: string }>()
+  for (const { store, files } of transfersOf(expansion)) {
+    if (store && files) wanted.set(`${store}\n${files.pattern}`, { store, pattern: files.pattern })
+  }
+  return [...wanted.values()]
+}

@@ -1,0 +1,47 @@
+import type { ValueType } from '../value'
+
+/** What can be done to every column that a rule picks. */
+export const columnRules = ['trim', 'empty-to-null', 'lower', 'upper'] as const
+export type ColumnRule = (typeof columnRules)[number]
+
+export interface ShapeRule {
+  readonly columns: { readonly type?: ValueType | undefined; readonly named?: string | undefined }
+  readonly apply: readonly ColumnRule[]
+}
+
+/** Does a name fit a pattern in which `*` stands for any letters? */
+export function nameFits(name: string, pattern: string): boolean {
+  const source = pattern
+    .split('*')
+    .map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
+    .join('.*')
+  return new RegExp(`^${source}$`, 's').test(name)
+}
+
+/** The rules that concern one column, in order. Rules only ever touch text columns. */
+export function rulesFor(
+  column: { name: string; type: ValueType },
+  shape: readonly ShapeRule[],
+): ColumnRule[] {
+  if (column.type !== 'text') return []
+  return shape
+    .filter(({ columns }) => (columns.type ?? 'text') === 'text')
+    .filter(({ columns }) => columns.named === undefined || nameFits(column.name, columns.named))
+    .flatMap(({ apply }) => apply)
+}
+
+/** An SQL expression over `operand`; the functions mean the same in Postgres and in DuckDB. */
+export function shapedSql(operand: string, rules: readonly ColumnRule[]): string {
+  return rules.reduce((sql, rule) => {
+    switch (rule) {
+      case 'trim':
+        return `trim(${sql}, E' \\t\\r\\n')`
+      case 'empty-to-null':
+        return `nullif(${sql}, '')`
+      case 'lower':
+        return `lower(${sql})`
+      case 'upper':
+        return `upper(${sql})`
+    }
+  }, operand)
+}

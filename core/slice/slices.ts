@@ -1,0 +1,156 @@
+import { Temporal } from 'temporal-polyfill'
+import { fail } from '../fault'
+import type { SliceSpec } from '../job/document'
+
+/** A half-open span of data time [from, to), as ISO 8601 instants; the label is its start as the job's zone writes it. */
+export interface Slice {
+  readonly from: string
+  readonly to: string
+  readonly label: string
+}
+
+interface Cutter {
+  readonly zone: string
+  readonly start: Temporal.ZonedDateTime
+  readonly end: Temporal.ZonedDateTime | undefined
+  readonly every: Temporal.Duration
+}
+
+/** @throws FaultError `slices` where the duration, the zone or a date cannot be read */
+function cutter(spec: SliceSpec): Cutter {
+  const where = (field: string) => ({ path: `slices.${field}` })
+  let every: Temporal.Duration
+  try {
+    every = Temporal.Duration.from(spec.every)
+  } catch {
+    fail('slices', `"${spec.every}" is no ISO 8601 duration; a day is P1D, an hour PT1H`, where('every'))
+  }
+  const dateUnits = every.years || every.months || every.weeks || every.days
+  const timeUnits = every.hours || every.minutes || every.seconds
+  if (every.sign <= 0) fail('slices', `a slice must have a length; "${spec.every}" has none`, where('every'))
+  if (dateUnits && timeUnits)
+    fail('slices', 'a slice is cut by days or by hours, not by both', where('every'))
+  if (!dateUnits && every.total('minutes') < 1)
+    fail('slices', 'a slice is a minute or longer', where('every'))
+  return {
+    zone: spec.zone,
+    every,
+    start: zonedTime(spec.from, spec.zone, 'from'),
+    end: spec.until === undefined ? undefined : zonedTime(spec.until, spec.zone, 'until'),
+  }
+}
+
+/** A date, a local date and time, or an instant, in a zone. @throws FaultError `slices` */
+export function zonedTime(text: string, zone: string, field = 'from'): Temporal.ZonedDateTime {
+  try {
+    if (/(Z|[+-]\d\d:?\d\d)$/.test(text) && text.includes('T')) {
+      return Temporal.Instant.from(text).toZonedDateTimeISO(zone)
+    }
+    return Temporal.PlainDateTime.from(text).toZonedDateTime(zone)
+  } catch {
+    fail('slices', `"${text}" is no date or time in zone ${zone}; write 2026-11-01 or 2026-11-01T06:00`, {
+      path: `slices.${field}`,
+    })
+  }
+}
+
+/** The nth boundary, counted from the start, so that months and clock changes never drift. */
+function boundary({ start, every }: Cutter, n: number): Temporal.ZonedDateTime {
+  if (every.years || every.months || every.weeks || every.days) {
+    return start.add({
+      years: every.years * n,
+      months: every.months * n,
+      weeks: every.weeks * n,
+      days: every.days * n,
+    })
+  }
+  return start.add({ seconds: every.total('seconds') * n })
+}
+
+/** Number of the first boundary at or after `time`, by estimate and correction. */
+function firstAt(cut: Cutter, time: Temporal.ZonedDateTime): number {
+  const length = boundary(cut, 1).epochMilliseconds - cut.start.epochMilliseconds
+  let n = Math.max(0, Math.floor((time.epochMilliseconds - cut.start.epochMilliseconds) / length) - 2)
+  while (n > 0 && Temporal.ZonedDateTime.compare(boundary(cut, n), time) >= 0) n = Math.max(0, n - 8)
+  while (Temporal.ZonedDateTime.compare(boundary(cut, n), time) < 0) n++
+  return n
+}
+
+/**
+ * The slices that lie whole in [from, to), oldest first. A day with a clock change is one slice of 23 or 25 hours.
+ * @throws FaultError `slices` where the rule cannot be read, or gives more than `limit` slices
+ */
+export function slicesBetween(spec: SliceSpec, from: string, to: string, limit = 100_000): Slice[] {
+  const cut = cutter(spec)
+  const first = zonedTime(from, cut.zone)
+  let last = zonedTime(to, cut.zone, 'until')
+  if (cut.end && Temporal.ZonedDateTime.compare(cut.end, last) < 0) last = cut.end
+  const slices: Slice[] = []
+  let at = firstAt(cut, first)
+  let start = boundary(cut, at)
+  for (;;) {
+    const end = boundary(cut, ++at)
+    if (Temporal.ZonedDateTime.compare(end, last) > 0) return slices
+    if (slices.length >= limit) fail('slices', `more than ${limit} slices between ${from} and ${to}`)
+    slices.push({
+      from: start.toInstant().toString(),
+      to: end.toInstant().toString(),
+      label: sliceLabel(start, spec),
+    })
+    start = end
+  }
+}
+
+/** `2026-11-22`, `2026-11` for whole months, `2026-11-22T06:00+01:00` for hours (the offset tells the doubled hour apart). */
+function sliceLabel(start: Temporal.ZonedDateTime, spec: SliceSpec): string {
+  const every = Temporal.Duration.from(spec.every)
+  if (every.hours || every.minutes || every.seconds) {
+    return start.toString({ timeZoneName: 'never', smallestUnit: 'minute' })
+  }
+  if (start.day === 1 && !every.days && !every.weeks) return start.toPlainDate().toPlainYearMonth().toString()
+  return start.toPlainDate().toString()
+}
+
+/** The newest slice that is over at `now`, or undefined where none is. */
+export function newestClosed(spec: SliceSpec, now: string): Slice | undefined {
+  const cut = cutter(spec)
+  let time = zonedTime(now, cut.zone)
+  if (cut.end && Temporal.ZonedDateTime.compare(cut.end, time) < 0) time = cut.end
+  let n = firstAt(cut, time)
+  if (Temporal.ZonedDateTime.compare(boundary(cut, n), time) > 0) n--
+  if (n < 1) return undefined
+  const [from, to] = [boundary(cut, n - 1), boundary(cut, n)]
+  return { from: from.toInstant().toString(), to: to.toInstant().toString(), label: sliceLabel(from, spec) }
+}
+
+/**
+ * Reads a span as people type it: `2026-11-01/2026-11-05` is [from, to) and gives four days;
+ * a single date or time gives the slice that begins there.
+ */
+export function slicesInSpan(spec: SliceSpec, span: string): Slice[] {
+  const [from, to, ...rest] = span.split('/').map((part) => part.trim())
+  if (!from || to === '' || rest.length > 0) {
+    fail('slices', `"${span}" is no span; write FROM/TO such as 2026-11-01/2026-11-05, the end not included`)
+  }
+  if (to !== undefined) {
+    const slices = slicesBetween(spec, from, to)
+    if (slices.length === 0) fail('slices', `no whole slice of ${spec.every} lies in ${span}`)
+    return slices
+  }
+  const cut = cutter(spec)
+  const start = zonedTime(from, cut.zone)
+  const n = firstAt(cut, start)
+  if (!boundary(cut, n).equals(start))
+    fail('slices', `no slice begins at ${span}; slices are cut every ${spec.every} from ${spec.from}`)
+  const end = boundary(cut, n + 1)
+  return [
+    { from: start.toInstant().toString(), to: end.toInstant().toString(), label: sliceLabel(start, spec) },
+  ]
+}
+
+/** Is the slice over at `now`, its grace included? */
+export function isClosed(slice: Slice, spec: SliceSpec, now: string): boolean {
+  const end = Temporal.Instant.from(slice.to).toZonedDateTimeISO(spec.zone)
+  const due = spec.grace ? end.add(spec.grace) : end
+  return Temporal.Instant.compare(due.toInstant(), Temporal.Instant.from(now)) <= 0
+}
