@@ -63,13 +63,17 @@ const expanded = performance.now()
 const plan = judge(expansion, facts)
 const end = performance.now()
 console.log(
-  JSON.stringify({
-    loads: plan.loads.length,
-    findings: plan.findings.map(({ code, message }) => `${code}: ${message}`),
-    example: plan.loads[0],
-    forecast: plan.forecast,
-    expandSeconds: +((expanded - start) / 1000).toFixed(2),
-    judgeSeconds: +((end - expanded) / 1000).toFixed(2),
-    memoryMB: Math.round(process.memoryUsage().rss / 1e6),
-  }, null, 1),
+  JSON.stringify(
+    {
+      loads: plan.loads.length,
+      findings: plan.findings.map(({ code, message }) => `${code}: ${message}`),
+      example: plan.loads[0],
+      forecast: plan.forecast,
+      expandSeconds: +((expanded - start) / 1000).toFixed(2),
+      judgeSeconds: +((end - expanded) / 1000).toFixed(2),
+      memoryMB: Math.round(process.memoryUsage().rss / 1e6),
+    },
+    null,
+    1,
+  ),
 )

@@ -1,4 +1,4 @@
-import { Temporal } from 'temporal-polyfill'
+import type { Temporal } from 'temporal-polyfill'
 import { fail } from '../fault'
 
 const months = [

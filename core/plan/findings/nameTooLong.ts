@@ -9,40 +9,32 @@ const cut = (name: string): string => new TextDecoder().decode(encoder.encode(na
 
 /** `name-too-long`: a name that Postgres would cut, and two names that become the same when cut. */
 export const nameTooLong: Rule = (expansion, _facts, findings) => {
-  const whole = new Map<string, Set<string>>()
-  const numbers = new Map<string, number[]>()
-  for (const transfer of transfersOf(expansion)) {
-    const at = transfer.step.slots.findIndex(({ path }) => path === 'transfer.into.table')
-    if (at < 0 || transfer.target === undefined) continue
-    const name = transfer.target.slice(transfer.target.indexOf('.') + 1)
-    const schema = transfer.target.slice(0, transfer.target.indexOf('.'))
-    for (const part of [schema, name]) {
-      const bytes = encoder.encode(part).length
+  const targets = new Map<string, { numbers: number[]; part: number; step: string }>()
+  for (const { target, number, load, step } of transfersOf(expansion)) {
+    if (target === undefined) continue
+    const known = targets.get(target)
+    if (known) known.numbers.push(number)
+    else targets.set(target, { numbers: [number], part: load.part, step: step.id })
+  }
+  const byShort = new Map<string, string[]>()
+  for (const [target, { numbers, part, step }] of targets) {
+    const dot = target.indexOf('.')
+    const names = [target.slice(0, dot), target.slice(dot + 1)]
+    for (const name of names) {
+      const bytes = encoder.encode(name).length
       if (bytes > most) {
-        findings.add(
-          'name-too-long',
-          'stop',
-          `"${part}" is ${bytes} bytes long; Postgres keeps ${most} and cuts the rest`,
-          { part: transfer.load.part, step: transfer.step.id, path: 'transfer.into.table' },
-          [transfer.number],
-        )
+        const where = { part, step, path: 'transfer.into.table' }
+        const message = `"${name}" is ${bytes} bytes long; Postgres keeps ${most} and cuts the rest`
+        findings.add('name-too-long', 'stop', message, where, numbers)
       }
     }
-    const short = `${cut(schema)}.${cut(name)}`
-    const list = whole.get(short) ?? new Set()
-    list.add(transfer.target)
-    whole.set(short, list)
-    numbers.set(short, [...(numbers.get(short) ?? []), transfer.number].slice(0, 1000))
+    const short = names.map(cut).join('.')
+    byShort.set(short, [...(byShort.get(short) ?? []), target])
   }
-  for (const [short, names] of whole) {
-    if (names.size > 1) {
-      findings.add(
-        'name-too-long',
-        'stop',
-        `${[...names].join(' and ')} become the same name when cut to ${most} bytes`,
-        { path: 'transfer.into.table' },
-        numbers.get(short) ?? [],
-      )
-    }
+  for (const names of byShort.values()) {
+    if (names.length < 2) continue
+    const message = `${names.join(' and ')} become the same name when cut to ${most} bytes`
+    const numbers = names.flatMap((name) => targets.get(name)!.numbers)
+    findings.add('name-too-long', 'stop', message, { path: 'transfer.into.table' }, numbers)
   }
 }

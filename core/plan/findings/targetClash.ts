@@ -1,3 +1,4 @@
+import { groupBy } from '../../group'
 import { transfersOf, type ResolvedTransfer } from '../view'
 import { fileKey } from '../types'
 import { some, type Rule } from './rule'
@@ -8,14 +9,12 @@ import { some, type Rule } from './rule'
  * into the same target twice, or where the sources' columns differ.
  */
 export const targetClash: Rule = (expansion, facts, findings) => {
-  const byTarget = new Map<string, ResolvedTransfer[]>()
-  for (const transfer of transfersOf(expansion)) {
-    if (!transfer.connection || !transfer.target) continue
-    const id = `${transfer.connection}\n${transfer.target}`
-    const list = byTarget.get(id)
-    if (list) list.push(transfer)
-    else byTarget.set(id, [transfer])
-  }
+  const byTarget = groupBy(transfersOf(expansion), ({ connection, target }) =>
+    connection && target
+      ? `${connection}
+${target}`
+      : undefined,
+  )
   for (const group of byTarget.values()) {
     if (group.length < 2) continue
     const { target, step } = group[0]!
@@ -75,15 +74,7 @@ function sameKey(
   group: readonly ResolvedTransfer[],
   key: (transfer: ResolvedTransfer) => string | undefined,
 ): ResolvedTransfer[][] {
-  const byKey = new Map<string, ResolvedTransfer[]>()
-  for (const transfer of group) {
-    const id = key(transfer)
-    if (id === undefined) continue
-    const list = byKey.get(id)
-    if (list) list.push(transfer)
-    else byKey.set(id, [transfer])
-  }
-  return [...byKey.values()].filter((list) => list.length > 1)
+  return [...groupBy(group, key).values()].filter((list) => list.length > 1)
 }
 
 /** The columns that most sources of a target have are held to be right; the others clash with them. */
@@ -92,15 +83,10 @@ function differingColumns(
   header: (transfer: ResolvedTransfer) => readonly string[] | undefined,
   report: (message: string, loads: number[]) => void,
 ): void {
-  const byColumns = new Map<string, ResolvedTransfer[]>()
-  for (const transfer of group) {
+  const byColumns = groupBy(group, (transfer) => {
     const columns = header(transfer)
-    if (!columns || columns.length === 0) continue
-    const id = [...columns].sort().join(', ')
-    const list = byColumns.get(id)
-    if (list) list.push(transfer)
-    else byColumns.set(id, [transfer])
-  }
+    return columns?.length ? [...columns].sort().join(', ') : undefined
+  })
   if (byColumns.size < 2) return
   const [[usual], ...others] = [...byColumns].sort((a, b) => b[1].length - a[1].length) as [
     [string, ResolvedTransfer[]],

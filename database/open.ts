@@ -1,0 +1,31 @@
+import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres'
+import { migrate } from 'drizzle-orm/node-postgres/migrator'
+import { runMigrations } from 'graphile-worker'
+import pg from 'pg'
+import * as schema from './schema'
+
+export type Database = NodePgDatabase<typeof schema> & { $client: pg.Pool }
+
+/** Opens Mattock's own store. Timestamps come as ISO 8601 text; 8-byte integers as numbers. */
+export function openDatabase(url: string, connections = 10): Database {
+  const pool = new pg.Pool({ connectionString: url, max: connections })
+  // an idle connection that the server drops is replaced at the next use
+  pool.on('error', () => {})
+  return drizzle(pool, { schema })
+}
+
+/** Brings the store to this version's schema. Safe to call from several processes at once. */
+export async function migrateDatabase(url: string, folder: string): Promise<void> {
+  const pool = new pg.Pool({ connectionString: url, max: 2 })
+  const client = await pool.connect()
+  try {
+    await client.query('select pg_advisory_lock(7301953)')
+    await client.query('create schema if not exists control')
+    await runMigrations({ connectionString: url, logger: undefined })
+    await migrate(drizzle(pool), { migrationsFolder: folder })
+  } finally {
+    await client.query('select pg_advisory_unlock(7301953)').catch(() => {})
+    client.release()
+    await pool.end()
+  }
+}

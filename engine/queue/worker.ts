@@ -1,0 +1,155 @@
+import { hostname } from 'node:os'
+import { Logger, run as startQueue, type Runner } from 'graphile-worker'
+import type { Engine } from '../context'
+import { runLoad, type LoadEnd, type Started } from '../runLoad'
+
+/** How long a worker may be silent before its loads are given to others, in seconds. Takes effect within this + one round of 4 s. */
+const silence = 15
+
+export interface Worker {
+  readonly id: number
+  stop(): Promise<void>
+}
+
+/**
+ * Takes loads off the queue and runs them, `capacity` at a time. Beats its heart, gives the loads of dead workers
+ * to others, and breaks off loads whose run is stopped. Needs only the database and the stores it touches.
+ */
+export async function startWorker(engine: Engine, capacity: number): Promise<Worker> {
+  const threads = Number(process.env.UV_THREADPOOL_SIZE ?? 4)
+  if (threads < capacity * 4)
+    throw new Error(
+      `a worker of ${capacity} loads needs UV_THREADPOOL_SIZE of at least ${capacity * 4}, set before Node starts`,
+    )
+  const { rows } = await engine.db.$client.query<{ id: number }>(
+    'insert into mattock.worker (host, pid, capacity) values ($1, $2, $3) returning id',
+    [hostname(), process.pid, capacity],
+  )
+  const id = rows[0]!.id
+  const active = new Map<number, { run: number; abort: AbortController }>()
+  const queue = await startQueue({
+    connectionString: engine.databaseUrl,
+    concurrency: capacity,
+    noHandleSignals: true,
+    pollInterval: 1000,
+    maxPoolSize: capacity + 3,
+    logger: quiet,
+    taskList: { load: (payload) => work(engine, id, (payload as { load: number }).load, active) },
+  })
+  const beat = every(3000, async () => {
+    await engine.db.$client.query(
+      `insert into mattock.worker (id, host, pid, capacity, memory, load) values ($1, $2, $3, $4, $5, $6)
+       on conflict (id) do update set beat_at = clock_timestamp(), memory = excluded.memory, load = excluded.load`,
+      [id, hostname(), process.pid, capacity, process.resourceUsage().maxRSS * 1024, active.size],
+    )
+  })
+  const sweep = every(4000, async () => {
+    await engine.db.$client.query('select mattock.take_over(make_interval(secs => $1))', [silence])
+  })
+  const stops = every(500, async () => {
+    if (active.size === 0) return
+    const runs = [...new Set([...active.values()].map(({ run }) => run))]
+    const { rows: stopping } = await engine.db.$client.query<{ id: number }>(
+      'select id from mattock.run where id = any ($1) and stopping',
+      [runs],
+    )
+    for (const { id: run } of stopping)
+      for (const entry of active.values()) if (entry.run === run) entry.abort.abort()
+  })
+  return { id, stop: () => stopWorker(engine, id, queue, [beat, sweep, stops]) }
+}
+
+async function stopWorker(
+  engine: Engine,
+  id: number,
+  queue: Runner,
+  timers: readonly (() => void)[],
+): Promise<void> {
+  await queue.stop()
+  for (const stop of timers) stop()
+  await engine.db.$client.query('delete from mattock.worker where id = $1', [id])
+}
+
+async function work(
+  engine: Engine,
+  worker: number,
+  load: number,
+  active: Map<number, { run: number; abort: AbortController }>,
+): Promise<void> {
+  const { rows } = await engine.db.$client.query<Started>({
+    name: 'mattock-start',
+    text: 'select * from mattock.start_load($1, $2)',
+    values: [load, worker],
+  })
+  const [started] = rows
+  if (!started) return
+  const abort = new AbortController()
+  active.set(load, { run: started.run_id, abort })
+  let end: LoadEnd
+  try {
+    end = await runLoad(engine, started, abort.signal)
+  } catch (error) {
+    // Mattock's own store did not answer, or a fault of ours: the load is not to hang because of it
+    const message = (error as Error).message
+    end = {
+      state: 'failed',
+      counts: { read: 0, written: 0, unchanged: 0, rejected: 0, filtered: 0 },
+      bytes: 0,
+      cause: message,
+      error: {
+        step: null,
+        code: 'internal',
+        message,
+        effect: 'what a step had committed stays; a rerun does not do it twice',
+        advice: 'rerun; tell us if it happens again',
+      },
+    }
+  }
+  await finish(engine, started, end)
+  active.delete(load)
+}
+
+/** Records the end; waits for the store to come back for a minute, then leaves the load to whoever takes it over. */
+async function finish(engine: Engine, started: Started, end: LoadEnd): Promise<void> {
+  const { read, written, unchanged, rejected, filtered } = end.counts
+  const values = [
+    started.load_id,
+    started.attempt,
+    end.state,
+    [read, written, unchanged, rejected, filtered, end.bytes],
+    end.error && JSON.stringify(end.error),
+    end.cause,
+  ]
+  for (let attempt = 0; ; attempt++) {
+    try {
+      await engine.db.$client.query({
+        name: 'mattock-finish',
+        text: 'select mattock.finish_load($1, $2, $3, $4, $5, $6)',
+        values,
+      })
+      return
+    } catch (error) {
+      if (attempt >= 60) throw error
+      await new Promise((resolve) => setTimeout(resolve, 1000))
+    }
+  }
+}
+
+/** Does something again and again, one after the other; a fault is left to the next round. */
+function every(milliseconds: number, work: () => Promise<void>): () => void {
+  let timer: NodeJS.Timeout
+  let stopped = false
+  const round = async () => {
+    await work().catch(() => {})
+    if (!stopped) timer = setTimeout(() => void round(), milliseconds)
+  }
+  void round()
+  return () => {
+    stopped = true
+    clearTimeout(timer)
+  }
+}
+
+const quiet = new Logger(() => (level, message) => {
+  if (level === 'error') process.stderr.write(`queue: ${message}\n`)
+})

@@ -1,0 +1,458 @@
+import { join } from 'node:path'
+import { and, eq } from 'drizzle-orm'
+import pg from 'pg'
+import { addCounts, causeOf, noRows, type Counts } from '../core/balance/balance'
+import { celCompiler, type Bindings } from '../core/expression/cel'
+import { assemble, compileSlot, slotsOf, workOut, type Resolved, type Slot } from '../core/expression/slot'
+import { fail, FaultError } from '../core/fault'
+import { stepKind, stepsOf, type Job, type Step } from '../core/job/document'
+import { runBindings } from '../core/plan/expand'
+import type { Row, ValueType } from '../core/value'
+import { jobVersion, plan as planTable, planLoad, run as runTable, type LoadError } from '../database/schema'
+import { openConnection, openPostgres } from './connections'
+import { mayPass, postgresMessage, qualified, type TargetTable } from './connectors/postgres'
+import type { Engine } from './context'
+import { documentOf } from './jobs'
+import { readEnvironment } from './planning'
+import { checkTable } from './steps/check'
+import { runSql } from './steps/sql'
+import { csvToTable } from './transfer/csvToTable'
+import { literal } from './transfer/duck'
+import { tableToTable } from './transfer/tableToTable'
+import { checkText, ensureMarkers, readMarker } from './transfer/target'
+import { emptyOutcome, nothingWritten, StepFault, stepFault, type Outcome, type Work } from './transfer/types'
+
+/** A load that a worker took (mattock.start_load). */
+export interface Started {
+  readonly load_id: number
+  readonly attempt: number
+  readonly run_id: number
+  readonly plan_id: number
+  readonly number: number
+  readonly part: number
+}
+
+/** What all loads of a run share; it never changes, so a worker reads it once. */
+interface RunFrame {
+  readonly run: typeof runTable.$inferSelect
+  readonly job: Job
+  readonly zone: string
+  readonly parameters: Row
+  readonly environment: { name: string; values: Row }
+  /** Types of the roster's columns, by part. */
+  readonly types: Record<number, Record<string, ValueType>>
+}
+
+const frames = new Map<number, Promise<RunFrame>>()
+
+function frameOf(engine: Engine, runId: number): Promise<RunFrame> {
+  let frame = frames.get(runId)
+  if (!frame) {
+    frame = readFrame(engine, runId)
+    frame.catch(() => frames.delete(runId))
+    frames.set(runId, frame)
+    if (frames.size > 50) frames.delete(frames.keys().next().value!)
+  }
+  return frame
+}
+
+async function readFrame(engine: Engine, runId: number): Promise<RunFrame> {
+  const [found] = await engine.db
+    .select()
+    .from(runTable)
+    .innerJoin(jobVersion, eq(jobVersion.id, runTable.versionId))
+    .innerJoin(planTable, eq(planTable.id, runTable.planId))
+    .where(eq(runTable.id, runId))
+  if (!found) fail('unknown-name', `there is no run ${runId}`)
+  const job = documentOf(found.job_version)
+  const types = Object.fromEntries(
+    found.plan.parts.map((part) => [
+      part.index,
+      Object.fromEntries(part.columns.map(({ name, type }) => [name, type])),
+    ]),
+  )
+  return {
+    run: found.run,
+    job,
+    zone: job.slices?.zone ?? 'UTC',
+    parameters: found.plan.parameters,
+    environment: await readEnvironment(engine, found.run.environment),
+    types,
+  }
+}
+
+export interface LoadEnd {
+  readonly state: 'done' | 'failed' | 'skipped' | 'stopped'
+  readonly counts: Counts
+  readonly bytes: number
+  readonly error: LoadError | null
+  readonly cause: string | null
+}
+
+/** Pauses before a step is tried again after a fault that may pass, in milliseconds. */
+const pauses = [500, 2000, 8000]
+
+/** Runs a load's steps in order and records each. Never throws for what the load itself does wrong. */
+export async function runLoad(engine: Engine, started: Started, signal: AbortSignal): Promise<LoadEnd> {
+  const frame = await frameOf(engine, started.run_id)
+  const [planned] = await engine.db
+    .select()
+    .from(planLoad)
+    .where(and(eq(planLoad.planId, started.plan_id), eq(planLoad.number, started.number)))
+  if (!planned) fail('unknown-name', `plan ${started.plan_id} has no load ${started.number}`)
+  const steps = stepsOf(frame.job.parts[started.part]!)
+  const slice =
+    planned.sliceFrom && planned.sliceTo
+      ? { from: iso(planned.sliceFrom), to: iso(planned.sliceTo), label: planned.sliceLabel ?? '' }
+      : null
+  const outcomes: Record<string, Row> = {}
+  let counts = noRows
+  let bytes = 0
+  let slot = 0
+  let file: Row | null = null
+  const wrote: string[] = []
+  for (const [position, step] of steps.entries()) {
+    const slots = slotsOf(step)
+    const resolved = planned.resolved.slice(slot, slot + slots.length)
+    slot += slots.length
+    const bindings = (): Bindings =>
+      runBindings(
+        frame.job,
+        {
+          parameters: frame.parameters,
+          environment: frame.environment,
+          row: planned.row ?? null,
+          columns: frame.types[started.part] ?? {},
+          slice,
+        },
+        {
+          run: { id: started.run_id, started: iso(frame.run.startedAt ?? frame.run.createdAt) },
+          step: outcomes,
+          file,
+        },
+      )
+    const work: Work = {
+      installation: engine.installation,
+      run: started.run_id,
+      load: Number(started.load_id),
+      step: step.id,
+      slice,
+      zone: frame.zone,
+      rejectFolder: join(engine.dataFolder, 'rejects', String(started.run_id)),
+      signal,
+    }
+    const begun = new Date(Date.now() + frame.run.clockOffset)
+    const { outcome, error, skip } = await tryStep(engine, frame, step, { slots, resolved, bindings }, work)
+    const stopped = signal.aborted && error !== undefined
+    const state = error === undefined ? 'done' : stopped ? 'stopped' : skip ? 'skipped' : 'failed'
+    await recordStep(
+      engine,
+      started,
+      position,
+      step,
+      state,
+      begun,
+      new Date(Date.now() + frame.run.clockOffset),
+      outcome,
+    )
+    counts = addCounts(
+      counts,
+      error ? { ...outcome.counts, written: 0, unchanged: 0, filtered: 0 } : outcome.counts,
+    )
+    bytes += outcome.bytes
+    if (error) {
+      const effect = wrote.length > 0 ? `${error.effect}; before it, ${wrote.join(', ')}` : error.effect
+      // nothing of what was read took effect, so nothing of it is counted
+      if (wrote.length === 0) counts = noRows
+      return {
+        state: state as LoadEnd['state'],
+        counts,
+        bytes,
+        error: { step: step.id, ...error, effect },
+        cause: stopped ? null : causeOf(error.message),
+      }
+    }
+    if (outcome.counts.written > 0)
+      wrote.push(`${step.id} wrote ${outcome.counts.written.toLocaleString('en')} rows`)
+    outcomes[step.id] = {
+      rows_read: outcome.counts.read,
+      rows_written: outcome.counts.written,
+      rows_unchanged: outcome.counts.unchanged,
+      rows_rejected: outcome.counts.rejected,
+    }
+    const [first] = outcome.files
+    if (first) file = { name: first.path.split('/').at(-1)!, path: first.path, size: first.size }
+    if (step.transfer) await rememberFiles(engine, frame, started, step, resolved, outcome)
+  }
+  return { state: 'done', counts, bytes, error: null, cause: null }
+}
+
+const iso = (text: string): string => new Date(text).toISOString()
+
+interface StepTexts {
+  readonly slots: readonly Slot[]
+  readonly resolved: readonly (Resolved | null)[]
+  readonly bindings: () => Bindings
+}
+
+interface Tried {
+  readonly outcome: Outcome
+  readonly error?: Omit<LoadError, 'step'>
+  readonly skip?: boolean
+}
+
+/** Tries a step, again after growing pauses where the fault may pass. */
+async function tryStep(
+  engine: Engine,
+  frame: RunFrame,
+  step: Step,
+  texts: StepTexts,
+  work: Work,
+): Promise<Tried> {
+  for (let attempt = 0; ; attempt++) {
+    const outcome: Outcome = emptyOutcome()
+    try {
+      const adopted = await runStep(engine, frame, step, texts, work, outcome)
+      return { outcome: adopted ?? outcome }
+    } catch (error) {
+      if (work.signal.aborted) {
+        return {
+          outcome,
+          error: { code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' },
+        }
+      }
+      if (mayPass(error) && attempt < pauses.length) {
+        outcome.log.push(`${(error as Error).message}; tried again`)
+        await new Promise((resolve) => setTimeout(resolve, pauses[attempt]))
+        continue
+      }
+      return { outcome, error: loadError(error), skip: error instanceof StepFault && error.skip }
+    }
+  }
+}
+
+function loadError(error: unknown): Omit<LoadError, 'step'> {
+  if (error instanceof StepFault) return error.error
+  if (error instanceof FaultError) {
+    return {
+      code: error.fault.code,
+      message: error.fault.message,
+      effect: nothingWritten,
+      advice: 'mend the job, the control row or the connection, then rerun',
+    }
+  }
+  const { code } = error as { code?: string }
+  const advice =
+    code === '42501'
+      ? 'give the connection’s user the right, then rerun'
+      : code === 'ENOSPC' || code === '53100'
+        ? 'make room on the disk, then rerun'
+        : 'mend the cause, then rerun'
+  return { code: code ?? 'error', message: postgresMessage(error), effect: nothingWritten, advice }
+}
+
+/** Runs one step; returns what an earlier attempt recorded where that took effect already. */
+async function runStep(
+  engine: Engine,
+  frame: RunFrame,
+  step: Step,
+  texts: StepTexts,
+  work: Work,
+  outcome: Outcome,
+): Promise<Outcome | undefined> {
+  const text = slotReader(frame, texts)
+  const environment = frame.environment.name
+  switch (stepKind(step)) {
+    case 'transfer': {
+      const spec = step.transfer!
+      const connection = plain(text('transfer.into.connection'))
+      const table = tableOf(text('transfer.into.table'))
+      const pool = await openPostgres(engine, connection, environment)
+      const into = { ...spec, into: { ...spec.into, connection } }
+      return await inTransaction(pool, work, frame.zone, async (client) => {
+        if (spec.from.store !== undefined) {
+          const opened = await openConnection(engine, plain(text('transfer.from.store')), environment)
+          if (opened.kind !== 'files')
+            stepFault(
+              'connection',
+              `${opened.name} is a database; here a file store is needed`,
+              'mend the job',
+            )
+          const files = text('transfer.from.files')
+          if (files.kind !== 'path') throw new Error('a path was expected')
+          await csvToTable(
+            client,
+            { store: opened.store, pattern: files.pattern, text: files.text, table, spec: into },
+            work,
+            outcome,
+          )
+        } else {
+          const sourceName = plain(text('transfer.from.connection'))
+          const sources = await openPostgres(engine, sourceName, environment)
+          const source = tableOf(text('transfer.from.table'))
+          await tableToTable(
+            client,
+            sources,
+            { source, table, spec: { ...into, from: { ...spec.from, connection: sourceName } } },
+            work,
+            outcome,
+          )
+        }
+      })
+    }
+    case 'sql': {
+      const on = plain(text('sql.on'))
+      const statement = text('sql.text')
+      if (statement.kind !== 'sql') throw new Error('SQL was expected')
+      const pool = await openPostgres(engine, on, environment)
+      return await inTransaction(pool, work, frame.zone, (client) =>
+        runSql(client, on, statement.text, statement.values, work, outcome),
+      )
+    }
+    case 'check': {
+      const on = plain(text('check.on'))
+      const table = tableOf(text('check.table'))
+      const pool = await openPostgres(engine, on, environment)
+      const client = await pool.connect()
+      try {
+        for (const check of step.check!.that) {
+          await checkTable(client, qualified(table), `${table.schema}.${table.name}`, check, outcome, on)
+          outcome.log.push(`holds: ${checkText(check)}`)
+        }
+      } finally {
+        client.release()
+      }
+      return undefined
+    }
+  }
+}
+
+/** Reads a slot as planned; what had to wait for earlier steps is worked out now. */
+function slotReader(frame: RunFrame, { slots, resolved, bindings }: StepTexts) {
+  return (path: string): Resolved => {
+    const at = slots.findIndex((slot) => slot.path === path)
+    const planned = resolved[at]
+    if (!planned) fail('expression', `${path} could not be resolved`)
+    if (planned.kind !== 'later') return planned
+    const compiled = compileSlot(slots[at]!, celCompiler(frame.zone))
+    const scope = bindings()
+    return assemble(compiled, (i) => {
+      const piece = compiled.pieces[i]!
+      return typeof piece === 'string' ? piece : workOut(piece, scope)
+    })
+  }
+}
+
+function plain(resolved: Resolved): string {
+  return resolved.text
+}
+
+function tableOf(resolved: Resolved): TargetTable {
+  if (resolved.kind !== 'table') throw new Error('a table was expected')
+  return { schema: resolved.schema ?? 'public', name: resolved.table }
+}
+
+/**
+ * One transaction for a step: where its marker is there already, the step took effect before and is not done again.
+ */
+async function inTransaction(
+  pool: pg.Pool,
+  work: Work,
+  zone: string,
+  run: (client: pg.PoolClient) => Promise<void>,
+): Promise<Outcome | undefined> {
+  await ensureMarkers(pool)
+  const client = await pool.connect()
+  const { processID } = client as unknown as { processID: number }
+  const cancel = () => void pool.query('select pg_cancel_backend($1)', [processID]).catch(() => {})
+  work.signal.addEventListener('abort', cancel)
+  let broken: Error | undefined
+  try {
+    if (work.signal.aborted)
+      throw new StepFault({ code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' })
+    await client.query(`begin; set local timezone to ${literal(zone)}`)
+    const before = await readMarker(client, work)
+    if (before) {
+      await client.query('rollback')
+      before.log.push('an earlier attempt had taken effect; it was not done again')
+      return before
+    }
+    await run(client)
+    // asked to stop in the last moment: better nothing than half an answer
+    if (work.signal.aborted)
+      throw new StepFault({ code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' })
+    await client.query('commit')
+    return undefined
+  } catch (error) {
+    await client.query('rollback').catch((fault: Error) => (broken = fault))
+    throw error
+  } finally {
+    work.signal.removeEventListener('abort', cancel)
+    client.release(broken)
+  }
+}
+
+async function recordStep(
+  engine: Engine,
+  started: Started,
+  position: number,
+  step: Step,
+  state: string,
+  begun: Date,
+  ended: Date,
+  outcome: Outcome,
+): Promise<void> {
+  const { counts } = outcome
+  await engine.db.$client.query({
+    name: 'mattock-record-step',
+    text: `insert into mattock.load_step (load_id, position, attempt, step, kind, state, started_at, ended_at, read, written, unchanged,
+             rejected, filtered, bytes, statements, files, reject_reasons, reject_file, log)
+           select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19
+           where exists (select 1 from mattock.load where id = $1 and attempt = $3)
+           on conflict (load_id, position) do update set attempt = excluded.attempt, state = excluded.state,
+             started_at = excluded.started_at, ended_at = excluded.ended_at, read = excluded.read, written = excluded.written,
+             unchanged = excluded.unchanged, rejected = excluded.rejected, filtered = excluded.filtered, bytes = excluded.bytes,
+             statements = excluded.statements, files = excluded.files, reject_reasons = excluded.reject_reasons,
+             reject_file = excluded.reject_file, log = excluded.log`,
+    values: [
+      started.load_id, position, started.attempt, step.id, stepKind(step), state, begun.toISOString(), ended.toISOString(),
+      counts.read, counts.written, counts.unchanged, counts.rejected, counts.filtered, outcome.bytes,
+      JSON.stringify(outcome.statements), JSON.stringify(outcome.files), JSON.stringify(outcome.rejectReasons),
+      outcome.rejectFile, JSON.stringify(outcome.log),
+    ], // prettier-ignore
+  })
+}
+
+/** Remembers which files went into which target, for the finding `already-loaded`. */
+async function rememberFiles(
+  engine: Engine,
+  frame: RunFrame,
+  started: Started,
+  step: Step,
+  resolved: readonly (Resolved | null)[],
+  outcome: Outcome,
+): Promise<void> {
+  if (outcome.files.length === 0) return
+  const slots = slotsOf(step)
+  const at = (path: string) => resolved[slots.findIndex((slot) => slot.path === path)]
+  const table = at('transfer.into.table')
+  const connection = at('transfer.into.connection')
+  if (table?.kind !== 'table' || connection?.kind !== 'text') return
+  const target = `${connection.text}/${table.schema ?? 'public'}.${table.table}`
+  await engine.db.$client.query({
+    name: 'mattock-remember-files',
+    text: `insert into mattock.loaded_file (environment, store, path, target, size, modified, sha256, run_id, at)
+           select $1, f ->> 'store', f ->> 'path', $2, (f ->> 'size')::bigint, f ->> 'modified', f ->> 'sha256', $3,
+             clock_timestamp() + make_interval(secs => $4 / 1000.0)
+           from jsonb_array_elements($5::jsonb) f
+           on conflict (environment, store, path, target) do update set size = excluded.size, modified = excluded.modified,
+             sha256 = excluded.sha256, run_id = excluded.run_id, at = excluded.at`,
+    values: [
+      frame.environment.name,
+      target,
+      started.run_id,
+      frame.run.clockOffset,
+      JSON.stringify(outcome.files),
+    ],
+  })
+}

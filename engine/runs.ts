@@ -1,0 +1,122 @@
+import { eq } from 'drizzle-orm'
+import { fail } from '../core/fault'
+import { stopsFor } from '../core/plan/plan'
+import { jobVersion, plan as planTable, run as runTable } from '../database/schema'
+import type { Engine } from './context'
+import { documentOf } from './jobs'
+
+export interface StartAsk {
+  readonly plan: number
+  readonly by: string
+  readonly cause?: string
+  /** Milliseconds that the run's clock stands apart from the real one. */
+  readonly clockOffset?: number
+  /** Lower goes first; the demo's history lets live work pass. */
+  readonly priority?: number
+}
+
+/**
+ * Starts a run of a plan's loads, those left out excepted.
+ * @throws FaultError `plan-stops` where a finding of level stop concerns a load that is to run,
+ *   `no-loads` where none is left
+ */
+export async function startRun(engine: Engine, ask: StartAsk): Promise<number> {
+  const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, ask.plan))
+  if (!plan) fail('unknown-name', `there is no plan ${ask.plan}`)
+  const left = await engine.db.$client.query<{ number: number }>(
+    'select number from mattock.plan_load where plan_id = $1 and "left"',
+    [ask.plan],
+  )
+  const stops = stopsFor(plan.findings, new Set(left.rows.map(({ number }) => number)))
+  if (stops.length > 0)
+    fail(
+      'plan-stops',
+      `${stops.length} ${stops.length === 1 ? 'finding stops' : 'findings stop'} the run: ${stops[0]!.message}`,
+    )
+  if (plan.loads === left.rows.length)
+    fail('no-loads', 'there is nothing to run: every load is left out, or the plan has none')
+  return await insertRun(engine, plan, ask, null, 'not "left"', [])
+}
+
+/**
+ * Runs again what did not get done: failed, stopped and skipped loads, in a new run of the same plan and version.
+ * @throws FaultError `no-loads` where all is done
+ */
+export async function rerunFailed(
+  engine: Engine,
+  runId: number,
+  ask: Omit<StartAsk, 'plan'>,
+  loads?: readonly number[],
+): Promise<number> {
+  const [before] = await engine.db.select().from(runTable).where(eq(runTable.id, runId))
+  if (!before) fail('unknown-name', `there is no run ${runId}`)
+  if (before.state === 'running' || before.state === 'waiting')
+    fail('still-running', `run ${runId} is still running; stop it first, or wait`)
+  const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, before.planId))
+  const picked = loads ? 'and l.id = any ($4)' : ''
+  const which = `number in (select l.number from mattock.load l where l.run_id = $3 and l.state in ('failed', 'stopped', 'skipped') ${picked})`
+  return await insertRun(engine, plan!, { ...ask, plan: before.planId }, runId, which, loads ? [loads] : [])
+}
+
+async function insertRun(
+  engine: Engine,
+  plan: typeof planTable.$inferSelect,
+  ask: StartAsk,
+  rerunOf: number | null,
+  which: string,
+  values: readonly unknown[],
+): Promise<number> {
+  const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
+  const { title } = documentOf(version!)
+  const offset = ask.clockOffset ?? 0
+  const at = new Date(Date.now() + offset).toISOString()
+  const client = await engine.db.$client.connect()
+  try {
+    await client.query('begin')
+    const { rows } = await client.query<{ id: number }>(
+      `insert into mattock.run (job, title, version_id, plan_id, environment, state, part, at_once, by, cause, rerun_of, priority, clock_offset, created_at, started_at)
+       values ($1, $2, $3, $4, $5, 'running', -1, 1, $6, $7, $8, $9, $10, $11, $11) returning id`,
+      [
+        plan.job,
+        title,
+        plan.versionId,
+        plan.id,
+        plan.environment,
+        ask.by,
+        ask.cause ?? 'by hand',
+        rerunOf,
+        ask.priority ?? 0,
+        offset,
+        at,
+      ],
+    )
+    const id = rows[0]!.id
+    const inserted = await client.query(
+      `insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, connections, repeats)
+       select $1, number, part, row is not null, key, row_key, slice_from, slice_to, slice_label, connections,
+         (select b.id from mattock.load b where b.run_id = $3 and b.number = p.number)
+       from mattock.plan_load p where plan_id = $2 and ${which} order by number`,
+      [id, plan.id, rerunOf, ...values],
+    )
+    if (!inserted.rowCount)
+      fail('no-loads', 'there is nothing to run again: no load failed, was stopped or skipped')
+    await client.query('select mattock.dispatch()')
+    await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
+    await client.query('commit')
+    return id
+  } catch (error) {
+    await client.query('rollback').catch(() => {})
+    throw error
+  } finally {
+    client.release()
+  }
+}
+
+/** Nothing new starts, what runs is broken off and rolled back. @throws FaultError where the run is not running */
+export async function stopRun(engine: Engine, runId: number): Promise<void> {
+  const { rows } = await engine.db.$client.query<{ stopped: boolean }>(
+    'select mattock.stop_run($1) as stopped',
+    [runId],
+  )
+  if (!rows[0]!.stopped) fail('not-running', `run ${runId} is not running`)
+}

@@ -1,0 +1,83 @@
+import { DuckDBInstance, type DuckDBConnection } from '@duckdb/node-api'
+import { execFile } from 'node:child_process'
+import { closeSync, constants, openSync } from 'node:fs'
+import { mkdtemp, rm } from 'node:fs/promises'
+import { Socket } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { promisify } from 'node:util'
+
+const run = promisify(execFile)
+
+const instances = new Map<boolean, Promise<DuckDBInstance>>()
+
+/**
+ * A DuckDB without a file; one for rows in any order, and one, made when first needed, that keeps their order.
+ * Its memory is bounded, so that a worker stays within 500 MB. Each of its calls holds a libuv thread: the process
+ * must be started with UV_THREADPOOL_SIZE well above the number of loads it runs at once (engine/queue/worker.ts
+ * refuses to start otherwise).
+ */
+function duck(ordered: boolean): Promise<DuckDBInstance> {
+  let instance = instances.get(ordered)
+  if (!instance) {
+    const options = { memory_limit: '256MB', threads: '2', preserve_insertion_order: String(ordered) }
+    instances.set(ordered, (instance = DuckDBInstance.create(':memory:', options)))
+  }
+  return instance
+}
+
+/** A connection of its own for one piece of work: its rejects are seen by it alone. Closed afterwards. */
+export async function withDuck<T>(
+  zone: string,
+  ordered: boolean,
+  work: (connection: DuckDBConnection) => Promise<T>,
+): Promise<T> {
+  const connection = await (await duck(ordered)).connect()
+  try {
+    await connection.run(`set TimeZone = ${literal(zone)}`)
+    return await work(connection)
+  } finally {
+    connection.closeSync()
+  }
+}
+
+/** A text as an SQL literal. */
+export const literal = (text: string): string => `'${text.replace(/'/g, "''")}'`
+
+/** A text list as a DuckDB literal. */
+export const literalList = (texts: readonly string[]): string => `[${texts.map(literal).join(', ')}]`
+
+/**
+ * A named pipe whose reading end is a stream of ours. Both ends are opened here without blocking, so that no thread
+ * waits for the other side; `finish` closes our writing end, and the stream ends once the other writer has too.
+ */
+export interface NamedPipe {
+  readonly path: string
+  readonly stream: Socket
+  finish(): void
+  destroy(): Promise<void>
+}
+
+export async function makePipe(): Promise<NamedPipe> {
+  const folder = await mkdtemp(join(tmpdir(), 'mattock-pipe-'))
+  const path = join(folder, 'rows')
+  await run('mkfifo', ['-m', '600', path])
+  const reading = openSync(path, constants.O_RDONLY | constants.O_NONBLOCK)
+  const writing = openSync(path, constants.O_WRONLY | constants.O_NONBLOCK)
+  const stream = new Socket({ fd: reading, readable: true, writable: false })
+  let open = true
+  const finish = () => {
+    if (open) closeSync(writing)
+    open = false
+  }
+  return {
+    path,
+    stream,
+    finish,
+    destroy: async () => {
+      finish()
+      stream.destroy()
+      await rm(folder, { recursive: true, force: true })
+    },
+  }
+}

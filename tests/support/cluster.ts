@@ -1,0 +1,23 @@
+import { chmodSync, mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import type { TestProject } from 'vitest/node'
+import { startPostgres } from '../../cli/postgres'
+
+/** One Postgres server for all tests of a run, in a folder that is thrown away. */
+export default async function setup(project: TestProject) {
+  const folder = mkdtempSync(join(tmpdir(), 'mattock-test-'))
+  chmodSync(folder, 0o755)
+  const server = await startPostgres(join(folder, 'pg'), { fsync: 'off' })
+  project.provide('cluster', server.url('postgres'))
+  return async () => {
+    await server.stop()
+    rmSync(folder, { recursive: true, force: true })
+  }
+}
+
+declare module 'vitest' {
+  interface ProvidedContext {
+    cluster: string
+  }
+}
