@@ -4,6 +4,10 @@ import { runMigrations } from 'graphile-worker'
 import pg from 'pg'
 import * as schema from './schema'
 
+// points in time as ISO 8601 text, counts (int8) as numbers, in every query that is not Drizzle's
+pg.types.setTypeParser(pg.types.builtins.TIMESTAMPTZ, (text) => new Date(text).toISOString())
+pg.types.setTypeParser(pg.types.builtins.INT8, Number)
+
 export type Database = NodePgDatabase<typeof schema> & { $client: pg.Pool }
 
 /** Opens Mattock's own store. Timestamps come as ISO 8601 text; 8-byte integers as numbers. */

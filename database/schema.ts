@@ -12,7 +12,6 @@ import {
   primaryKey,
   serial,
   text,
-  timestamp,
   uniqueIndex,
 } from 'drizzle-orm/pg-core'
 import type { Finding, Forecast, PlanPart } from '../core/plan/types'
@@ -23,8 +22,12 @@ import type { Row } from '../core/value'
 export const mattock = pgSchema('mattock')
 
 const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' })
-const when = (name: string) => timestamp(name, { withTimezone: true, mode: 'string' })
-const created = () => when('created_at').notNull().defaultNow()
+/** A point in time, as ISO 8601 text in UTC. */
+const when = customType<{ data: string; driverData: string }>({
+  dataType: () => 'timestamp with time zone',
+  fromDriver: (value) => new Date(value).toISOString(),
+})
+const created = () => when('created_at').notNull().default(sql`now()`)
 const count = (name: string) => bigint(name, { mode: 'number' }).notNull().default(0)
 
 export const account = mattock.table('account', {
@@ -87,7 +90,7 @@ export const connectionSetting = mattock.table(
     settings: jsonb('settings').$type<Record<string, string | number>>().notNull(),
     /** AES-256-GCM: 12 bytes nonce, 16 bytes tag, text. Null where there is no secret. */
     secret: bytea('secret'),
-    updatedAt: when('updated_at').notNull().defaultNow(),
+    updatedAt: when('updated_at').notNull().default(sql`now()`),
     updatedBy: text('updated_by').notNull(),
   },
   (t) => [primaryKey({ columns: [t.connection, t.environment] })],
@@ -117,7 +120,7 @@ export const controlChange = mattock.table(
     id: bigserial('id', { mode: 'number' }).primaryKey(),
     table: text('table').notNull(),
     rowKey: text('row_key').notNull(),
-    at: when('at').notNull().defaultNow(),
+    at: when('at').notNull().default(sql`now()`),
     by: text('by').notNull(),
     before: jsonb('before').$type<Row | null>(),
     after: jsonb('after').$type<Row | null>(),
@@ -381,8 +384,8 @@ export const worker = mattock.table('worker', {
   host: text('host').notNull(),
   pid: integer('pid').notNull(),
   capacity: integer('capacity').notNull(),
-  startedAt: when('started_at').notNull().defaultNow(),
-  beatAt: when('beat_at').notNull().defaultNow(),
+  startedAt: when('started_at').notNull().default(sql`now()`),
+  beatAt: when('beat_at').notNull().default(sql`now()`),
   /** Largest resident memory it has seen, in bytes. */
   memory: bigint('memory', { mode: 'number' }).notNull().default(0),
   load: doublePrecision('load').notNull().default(0),

@@ -89,6 +89,11 @@ export async function workOutPlan(
     now,
   }
   const expansion = expand(request, await controlTables(engine, job, ask.environment))
+  return await judgeExpansion(engine, expansion)
+}
+
+/** Finds out what the rules need to know, and judges. */
+export async function judgeExpansion(engine: Engine, expansion: Expansion): Promise<{ plan: Plan; facts: Facts }> {
   const facts = await gatherFacts(engine, expansion)
   return { plan: judge(expansion, facts), facts }
 }

@@ -1,6 +1,6 @@
 import type pg from 'pg'
 import { quoteName } from '../../core/expression/slot'
-import type { Check, Transfer } from '../../core/job/document'
+import type { Transfer } from '../../core/job/document'
 import { postgresTypeFor, type TableColumn } from '../../core/schema/types'
 import type { ValueType } from '../../core/value'
 import { qualified, tableColumns, uniqueKeys, type TargetTable } from '../connectors/postgres'
@@ -267,12 +267,4 @@ async function singleRows(
     `delete from mattock_stage where mattock_line in (select mattock_line from (select mattock_line, row_number() over (partition by ${list} order by mattock_line desc) as place from mattock_stage) ranked where place > 1)`,
   )
   return staged - (rowCount ?? 0)
-}
-
-/** A check as a reader says it. */
-export function checkText(check: Check): string {
-  if (check.unique) return `one row per ${check.unique.join(', ')}`
-  if (check.not_null) return `${check.not_null.join(', ')} never empty`
-  const { at_least, at_most } = check.rows ?? {}
-  return `${[at_least === undefined ? '' : `at least ${at_least}`, at_most === undefined ? '' : `at most ${at_most}`].filter(Boolean).join(', ')} rows`
 }

@@ -1,0 +1,58 @@
+import { argv, exit } from 'node:process'
+
+const usage = `Mattock: see every load before it runs; prove every load after it ran.
+
+  ./mattock start [--demo] [--port N] [--data DIR] [--workers N] [--background] [--json]
+  ./mattock stop [--data DIR]
+  ./mattock test
+  ./mattock plan JOB [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--json]
+  ./mattock run JOB  [the same] [--wait] [--json]
+  ./mattock rerun RUN --failed [--wait] [--json]
+  ./mattock runs [--job JOB] [--env E] [--state S] [--limit N] [--json]
+  ./mattock show RUN [--json]
+  ./mattock worker [--data DIR] [--capacity N]     one more worker; needs DATABASE_URL
+
+FROM/TO is half-open: 2026-11-01/2026-11-05 is four days. A single date is the slice that begins there.
+Exit: 0 good, 1 the run failed or did not balance, 2 wrong use, 3 the plan has a stop.
+`
+
+/** A mistake in how the command was called. */
+export class UsageError extends Error {}
+
+async function main(): Promise<number> {
+  const [command, ...rest] = argv.slice(2)
+  switch (command) {
+    case 'start':
+      return await (await import('./start')).start(rest)
+    case 'stop':
+      return await (await import('./start')).stop(rest)
+    case 'serve':
+      return await (await import('../server/main')).serve()
+    case 'worker':
+      return await (await import('./worker')).worker(rest)
+    case 'plan':
+    case 'run':
+    case 'rerun':
+    case 'runs':
+    case 'show':
+      return await (await import('./work')).work(command, rest)
+    case 'help':
+    case '--help':
+    case '-h':
+      process.stdout.write(usage)
+      return 0
+    default:
+      throw new UsageError(command ? `there is no command "${command}"` : 'which command?')
+  }
+}
+
+main().then(
+  (code) => {
+    process.exitCode = code
+  },
+  (error: Error & { code?: string }) => {
+    const wrongUse = error instanceof UsageError || String(error.code ?? '').startsWith('ERR_PARSE_ARGS')
+    process.stderr.write(`mattock: ${error.message}\n${wrongUse ? `\n${usage}` : ''}`)
+    exit(wrongUse ? 2 : 1)
+  },
+)

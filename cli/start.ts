@@ -1,0 +1,193 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { chmodSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { parseArgs } from 'node:util'
+import { migrateDatabase } from '../database/open'
+import { accounts as demoAccounts } from '../demo/seed'
+import { UsageError } from './main'
+import { ensureDatabase, freePort, startPostgres, type OwnPostgres } from './postgres'
+import { dataFolder, running, stateFile, type Running } from './state'
+
+/** The project's folder: this file is built into dist/. */
+export const projectFolder = join(dirname(fileURLToPath(import.meta.url)), '..')
+const program = fileURLToPath(new URL('./main.js', import.meta.url))
+
+interface Options {
+  readonly demo: boolean
+  readonly port: number | undefined
+  readonly data: string
+  readonly workers: number
+  readonly background: boolean
+  readonly json: boolean
+}
+
+function readOptions(args: string[]): Options {
+  const { values } = parseArgs({
+    args,
+    options: {
+      demo: { type: 'boolean', default: false },
+      port: { type: 'string' },
+      data: { type: 'string' },
+      workers: { type: 'string', default: '2' },
+      background: { type: 'boolean', default: false },
+      json: { type: 'boolean', default: false },
+    },
+  })
+  const port = values.port === undefined ? undefined : Number(values.port)
+  if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65_536)) throw new UsageError(`--port ${values.port} is no port`)
+  const workers = Number(values.workers)
+  if (!(Number.isInteger(workers) && workers >= 0 && workers <= 64)) throw new UsageError('--workers takes a number from 0 to 64')
+  return { demo: values.demo, port, data: dataFolder(values.data), workers, background: values.background, json: values.json }
+}
+
+const wait = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds))
+
+function announce({ url, data, accounts }: Running, json: boolean): void {
+  if (json) {
+    process.stdout.write(`${JSON.stringify({ url, data, ...(accounts.length > 0 ? { accounts } : {}) })}\n`)
+    return
+  }
+  process.stdout.write(`\nMattock answers at ${url}\n`)
+  for (const { email, password, role } of accounts) process.stdout.write(`  ${role}: ${email}  password: ${password}\n`)
+  process.stdout.write('\n')
+}
+
+export async function start(args: string[]): Promise<number> {
+  const options = readOptions(args)
+  const before = running(options.data)
+  if (before) {
+    announce(before, options.json)
+    return 0
+  }
+  mkdirSync(options.data, { recursive: true })
+  if (options.background) return await startInBackground(options)
+  return await supervise(options)
+}
+
+/** Starts ourselves again, apart from this terminal, and returns when the address answers. */
+async function startInBackground(options: Options): Promise<number> {
+  const log = join(options.data, 'mattock.log')
+  const out = openSync(log, 'a')
+  const args = ['start', '--data', options.data, '--workers', String(options.workers), '--json']
+  if (options.demo) args.push('--demo')
+  if (options.port !== undefined) args.push('--port', String(options.port))
+  const child = spawn(process.execPath, [program, ...args], { detached: true, stdio: ['ignore', out, out], cwd: projectFolder })
+  let ended: number | null = null
+  child.on('exit', (code) => (ended = code ?? 1))
+  for (let i = 0; i < 2400; i++) {
+    const state = running(options.data)
+    if (state) {
+      child.unref()
+      announce(state, options.json)
+      return 0
+    }
+    if (ended !== null) {
+      process.stderr.write(`mattock: it ended while starting; the end of ${log}:\n${readFileSync(log, 'utf8').slice(-2000)}\n`)
+      return 1
+    }
+    await wait(100)
+  }
+  process.stderr.write(`mattock: no answer within 4 minutes; see ${log}\n`)
+  return 1
+}
+
+/** Postgres, server and workers, until asked to stop. A process that dies is started again. */
+async function supervise(options: Options): Promise<number> {
+  const { data } = options
+  let postgres: OwnPostgres | undefined
+  let databaseUrl = process.env.DATABASE_URL
+  if (!databaseUrl) {
+    // Postgres runs as another user and must pass through
+    chmodSync(data, 0o755)
+    postgres = await startPostgres(join(data, 'postgres'))
+    await ensureDatabase(postgres, 'mattock')
+    databaseUrl = postgres.url('mattock')
+  }
+  await migrateDatabase(databaseUrl, join(projectFolder, 'database', 'migrations'))
+  const demoMark = join(data, 'demo')
+  if (options.demo && !existsSync(demoMark)) writeFileSync(demoMark, '')
+  const demo = existsSync(demoMark)
+  const port = options.port ?? (await freePort())
+  const url = `http://127.0.0.1:${port}`
+  const environment = {
+    ...process.env,
+    DATABASE_URL: databaseUrl,
+    MATTOCK_DATA: data,
+    MATTOCK_PORT: String(port),
+    MATTOCK_DEMO: demo ? '1' : '',
+    UV_THREADPOOL_SIZE: '64',
+    NODE_ENV: 'production',
+  }
+  const children = new Map<string, ChildProcess>()
+  let stopping = false
+  const launch = (name: string, args: string[]) => {
+    const child = spawn(process.execPath, ['--max-old-space-size=768', program, ...args], { env: environment, stdio: ['ignore', 'inherit', 'inherit'], cwd: projectFolder })
+    children.set(name, child)
+    child.on('exit', (code, signal) => {
+      children.delete(name)
+      if (stopping) return
+      process.stderr.write(`${name} ended (${signal ?? code}); started again\n`)
+      setTimeout(() => !stopping && launch(name, args), 500)
+    })
+  }
+  launch('server', ['serve'])
+  for (let i = 1; i <= options.workers; i++) launch(`worker ${i}`, ['worker'])
+  const end = new Promise<void>((resolve) => {
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
+  })
+  const answered = await waitForAnswer(url, () => stopping)
+  if (answered) {
+    const accounts = demo ? demoAccounts.map(({ email, password, role }) => ({ email, password, role })) : []
+    const state: Running = { url, pid: process.pid, data, databaseUrl, accounts }
+    writeFileSync(stateFile(data), JSON.stringify(state), { mode: 0o600 })
+    announce(state, options.json)
+    await end
+  }
+  stopping = true
+  await Promise.all([...children.values()].map(endChild))
+  await postgres?.stop()
+  rmSync(stateFile(data), { force: true })
+  return answered ? 0 : 1
+}
+
+async function waitForAnswer(url: string, given: () => boolean): Promise<boolean> {
+  for (let i = 0; i < 1200 && !given(); i++) {
+    try {
+      if ((await fetch(`${url}/api/health`)).ok) return true
+    } catch {
+      // not yet
+    }
+    await wait(50)
+  }
+  process.stderr.write('the server does not answer\n')
+  return false
+}
+
+/** Asks a process to end; a worker finishes its loads first, for 20 s at most. */
+async function endChild(child: ChildProcess): Promise<void> {
+  if (child.exitCode !== null || child.signalCode !== null) return
+  const ended = new Promise<void>((resolve) => child.once('exit', () => resolve()))
+  child.kill('SIGTERM')
+  const timer = setTimeout(() => child.kill('SIGKILL'), 20_000)
+  await ended
+  clearTimeout(timer)
+}
+
+export async function stop(args: string[]): Promise<number> {
+  const { values } = parseArgs({ args, options: { data: { type: 'string' } } })
+  const data = dataFolder(values.data)
+  const state = running(data)
+  if (!state) {
+    process.stderr.write(`mattock: nothing runs over ${data}\n`)
+    return 1
+  }
+  process.kill(state.pid, 'SIGTERM')
+  for (let i = 0; i < 400 && running(data); i++) await wait(100)
+  if (running(data)) {
+    process.stderr.write('mattock: it does not end; look at its log\n')
+    return 1
+  }
+  process.stdout.write('stopped\n')
+  return 0
+}

@@ -1,0 +1,91 @@
+import { z } from 'zod'
+import { route } from './route'
+import * as s from './shapes'
+
+const name = z.object({ name: z.string() })
+const id = z.object({ id: z.coerce.number().int() })
+const inEnvironment = z.object({ environment: z.string() })
+const page = { offset: z.coerce.number().int().min(0).default(0), limit: z.coerce.number().int().min(1).max(1000).default(100) }
+const planAsk = z.object({
+  job: z.string(),
+  environment: z.string(),
+  parameters: s.rowSchema.default({}),
+  only: z.string().optional(),
+  span: z.string().optional(),
+})
+
+/** Every operation of the API, by name. */
+export const routes = {
+  session: route({ method: 'get', path: '/api/session', summary: 'who is signed in, and the environments', response: s.sessionSchema, open: true }),
+  signIn: route({ method: 'post', path: '/api/session', summary: 'sign in', body: z.object({ email: z.string(), password: z.string() }), response: s.sessionSchema, open: true }),
+  signOut: route({ method: 'delete', path: '/api/session', summary: 'sign out' }),
+
+  connections: route({ method: 'get', path: '/api/connections', summary: 'all connections', query: inEnvironment, response: z.array(s.connectionSchema) }),
+  addConnection: route({
+    method: 'post', path: '/api/connections', summary: 'add a connection',
+    body: z.object({ name: z.string().regex(/^[a-z][a-z0-9_-]*$/, 'lower-case letters, digits, - and _'), kind: z.enum(['postgres', 'files']), title: z.string().min(1), cap: z.int().min(1).nullable() }),
+  }),
+  changeConnection: route({ method: 'put', path: '/api/connections/:name', summary: 'change title and cap', params: name, body: z.object({ title: z.string().min(1), cap: z.int().min(1).nullable() }) }),
+  removeConnection: route({ method: 'delete', path: '/api/connections/:name', summary: 'remove a connection', params: name }),
+  saveSettings: route({
+    method: 'put', path: '/api/connections/:name/settings/:environment', summary: 'settings in one environment; a secret left out stays',
+    params: z.object({ name: z.string(), environment: z.string() }), body: z.object({ settings: s.settingsSchema, secret: z.string().optional() }),
+  }),
+  testConnection: route({ method: 'post', path: '/api/connections/:name/test', summary: 'try a connection step by step', params: name, body: inEnvironment, response: s.testSchema }),
+
+  controlTables: route({ method: 'get', path: '/api/control', summary: 'all control tables', query: inEnvironment, response: z.array(s.controlListSchema) }),
+  controlTable: route({ method: 'get', path: '/api/control/:name', summary: 'the rows of a control table', params: name, query: inEnvironment, response: s.controlSchema }),
+  editControl: route({ method: 'post', path: '/api/control/:name/edits', summary: 'save edits: all of them, or none where a row was changed meanwhile', params: name, query: inEnvironment, body: z.object({ edits: z.array(s.controlEditSchema) }), response: s.controlSavedSchema }),
+  controlHistory: route({ method: 'get', path: '/api/control/:name/history', summary: 'changes, newest first', params: name, response: z.array(s.controlChangeSchema) }),
+
+  jobs: route({ method: 'get', path: '/api/jobs', summary: 'all jobs', response: z.array(s.jobBriefSchema) }),
+  job: route({ method: 'get', path: '/api/jobs/:name', summary: 'one version of a job', params: name, query: z.object({ version: z.coerce.number().int().optional() }), response: s.jobSchema }),
+  saveJob: route({ method: 'put', path: '/api/jobs/:name', summary: 'save the next version', params: name, body: z.object({ text: z.string(), base: z.number().optional(), message: z.string().default('') }), response: z.object({ version: z.number() }) }),
+  checkJob: route({ method: 'post', path: '/api/jobs/check', summary: 'read a document: its outline, or its mistakes by line', body: z.object({ text: z.string() }), response: s.checkedSchema }),
+  resolveJob: route({
+    method: 'post', path: '/api/jobs/resolve', summary: 'resolve every text of a part for one row and slice',
+    body: z.object({ text: z.string(), environment: z.string(), part: z.number(), row: z.string().optional(), search: z.string().default(''), slice: z.string().optional(), parameters: s.rowSchema.default({}) }),
+    response: s.resolvedSchema,
+  }),
+
+  makePlan: route({ method: 'post', path: '/api/plans', summary: 'work out all loads of a job', body: planAsk, response: z.object({ id: z.number() }) }),
+  plan: route({ method: 'get', path: '/api/plans/:id', summary: 'a plan without its loads', params: id, response: s.planSchema }),
+  planLoads: route({
+    method: 'get', path: '/api/plans/:id/loads', summary: 'loads of a plan, by page', params: id,
+    query: z.object({ ...page, code: z.string().optional(), search: z.string().optional() }),
+    response: z.object({ total: z.number(), loads: z.array(s.planLoadSchema) }),
+  }),
+  leaveOut: route({
+    method: 'post', path: '/api/plans/:id/left', summary: 'leave loads out, or take them in again', params: id,
+    body: z.object({ numbers: z.array(z.number()).optional(), code: z.string().optional(), search: z.string().optional(), left: z.boolean() }),
+    response: z.object({ changed: z.number() }),
+  }),
+  planDocument: route({ method: 'get', path: '/api/plans/:id/document', summary: 'a whole plan as one document', params: id, response: s.planDocumentSchema }),
+
+  startRun: route({ method: 'post', path: '/api/runs', summary: 'run a plan', body: z.object({ plan: z.number() }), response: z.object({ run: z.number() }) }),
+  runs: route({
+    method: 'get', path: '/api/runs', summary: 'runs, newest first',
+    query: z.object({ ...page, job: z.string().optional(), state: z.string().optional(), environment: z.string().optional(), since: z.string().optional(), until: z.string().optional() }),
+    response: z.object({ total: z.number(), runs: z.array(s.runBriefSchema) }),
+  }),
+  run: route({ method: 'get', path: '/api/runs/:id', summary: 'one run', params: id, response: s.runSchema }),
+  runLoads: route({
+    method: 'get', path: '/api/runs/:id/loads', summary: 'loads of a run, by page', params: id,
+    query: z.object({ ...page, order: z.enum(['started', 'failed', 'worker', 'plan']).default('started'), state: z.string().optional(), search: z.string().optional(), cause: z.string().optional() }),
+    response: z.object({ total: z.number(), loads: z.array(s.runLoadSchema) }),
+  }),
+  runLoad: route({ method: 'get', path: '/api/runs/:id/loads/:load', summary: 'all that is known of a load', params: z.object({ id: z.coerce.number(), load: z.coerce.number() }), response: s.loadDetailSchema }),
+  rejects: route({
+    method: 'get', path: '/api/runs/:id/loads/:load/rejects', summary: 'rows that could not be written',
+    params: z.object({ id: z.coerce.number(), load: z.coerce.number() }), query: z.object({ step: z.string(), ...page }), response: s.rejectsSchema,
+  }),
+  stopRun: route({ method: 'post', path: '/api/runs/:id/stop', summary: 'stop: nothing new starts, what runs is rolled back', params: id }),
+  rerun: route({ method: 'post', path: '/api/runs/:id/rerun', summary: 'run again what failed, was stopped or skipped', params: id, body: z.object({ loads: z.array(z.number()).optional() }), response: z.object({ run: z.number() }) }),
+  runDocument: route({ method: 'get', path: '/api/runs/:id/document', summary: 'a run in short, for scripts', params: id, response: s.runDocumentSchema }),
+  showDocument: route({ method: 'get', path: '/api/runs/:id/show', summary: 'a run with every load, for scripts', params: id, response: s.showDocumentSchema }),
+
+  now: route({ method: 'get', path: '/api/now', summary: 'what is running now', response: s.nowSchema }),
+  morning: route({ method: 'get', path: '/api/morning', summary: 'what needs a decision, what runs, what ran', query: inEnvironment, response: s.morningSchema }),
+} as const
+
+export type Routes = typeof routes

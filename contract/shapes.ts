@@ -1,0 +1,363 @@
+import { z } from 'zod'
+import { findingCodes } from '../core/plan/types'
+import { valueTypes } from '../core/value'
+import { faultSchema } from './route'
+
+export const valueSchema = z.union([z.string(), z.number(), z.boolean(), z.null()])
+export const rowSchema = z.record(z.string(), valueSchema)
+export const columnSchema = z.object({ name: z.string(), type: z.enum(valueTypes) })
+export const levelSchema = z.enum(['stop', 'look', 'note'])
+export const stateSchema = z.enum(['waiting', 'ready', 'running', 'done', 'failed', 'held', 'skipped', 'stopped'])
+
+export const accountSchema = z.object({ email: z.string(), name: z.string(), role: z.enum(['engineer', 'reader']) })
+export const environmentSchema = z.object({ name: z.string(), live: z.boolean() })
+export const sessionSchema = z.object({
+  account: accountSchema.nullable(),
+  environments: z.array(environmentSchema),
+  organisation: z.string(),
+  /** Accounts to try, shown by a demo only. */
+  demo: z.array(z.object({ email: z.string(), password: z.string(), role: z.string() })),
+})
+
+export const testStepSchema = z.object({ label: z.string(), ok: z.boolean(), detail: z.string(), milliseconds: z.number() })
+export const testSchema = z.object({ ok: z.boolean(), steps: z.array(testStepSchema) })
+export const settingsSchema = z.record(z.string(), z.union([z.string(), z.number()]))
+export const connectionSchema = z.object({
+  name: z.string(),
+  kind: z.enum(['postgres', 'files']),
+  title: z.string(),
+  cap: z.number().nullable(),
+  /** Loads that use it now, in the environment asked for. */
+  active: z.number(),
+  settings: z.array(
+    z.object({
+      environment: z.string(),
+      settings: settingsSchema,
+      hasSecret: z.boolean(),
+      updatedAt: z.string(),
+      updatedBy: z.string(),
+    }),
+  ),
+})
+
+export const cellRulesSchema = z.object({
+  required: z.boolean().optional(),
+  one_of: z.array(z.string()).optional(),
+  names: z.literal('connection').optional(),
+  note: z.string().optional(),
+})
+export const controlListSchema = z.object({
+  name: z.string(),
+  title: z.string(),
+  where: z.string(),
+  rows: z.number(),
+  jobs: z.array(z.string()),
+  changedAt: z.string().nullable(),
+  changedBy: z.string().nullable(),
+})
+export const controlSchema = z.object({
+  name: z.string(),
+  title: z.string(),
+  where: z.object({ connection: z.string().nullable(), schema: z.string(), table: z.string() }),
+  columns: z.array(columnSchema),
+  key: z.array(z.string()),
+  rows: z.array(rowSchema),
+  versions: z.array(z.string()),
+  rules: z.record(z.string(), cellRulesSchema),
+  jobs: z.array(z.string()),
+})
+export const controlEditSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('change'), key: rowSchema, version: z.string(), set: rowSchema }),
+  z.object({ kind: z.literal('add'), set: rowSchema }),
+  z.object({ kind: z.literal('remove'), key: rowSchema, version: z.string() }),
+])
+export const controlSavedSchema = z.object({
+  saved: z.number(),
+  conflicts: z.array(z.object({ key: rowSchema, now: rowSchema.nullable(), version: z.string().nullable() })),
+})
+export const controlChangeSchema = z.object({
+  id: z.number(),
+  at: z.string(),
+  by: z.string(),
+  rowKey: z.string(),
+  before: rowSchema.nullable(),
+  after: rowSchema.nullable(),
+})
+
+export const runBriefSchema = z.object({
+  id: z.number(),
+  job: z.string(),
+  title: z.string(),
+  environment: z.string(),
+  version: z.number(),
+  state: stateSchema,
+  by: z.string(),
+  cause: z.string(),
+  rerunOf: z.number().nullable(),
+  span: z.string().nullable(),
+  createdAt: z.string(),
+  startedAt: z.string().nullable(),
+  endedAt: z.string().nullable(),
+  counts: z.object({ read: z.number(), written: z.number(), unchanged: z.number(), rejected: z.number(), filtered: z.number() }),
+  loads: z.record(z.string(), z.number()),
+  /** Loads that finished and whose rows do not add up. */
+  unbalanced: z.number(),
+})
+
+export const jobBriefSchema = z.object({
+  name: z.string(),
+  title: z.string(),
+  tags: z.array(z.string()),
+  version: z.number(),
+  savedAt: z.string(),
+  savedBy: z.string(),
+  slices: z.string().nullable(),
+  rosters: z.array(z.string()),
+  steps: z.number(),
+  lastRun: z.object({ id: z.number(), state: stateSchema, at: z.string() }).nullable(),
+})
+export const slotSchema = z.object({
+  step: z.string(),
+  path: z.string(),
+  kind: z.enum(['text', 'path', 'table', 'sql']),
+  text: z.string(),
+})
+export const outlineStepSchema = z.object({
+  id: z.string(),
+  title: z.string(),
+  kind: z.enum(['transfer', 'sql', 'check']),
+  off: z.boolean(),
+  note: z.string().nullable(),
+  /** Settings that are no expressions, in words. */
+  settings: z.array(z.object({ label: z.string(), text: z.string() })),
+  line: z.number(),
+})
+export const outlinePartSchema = z.object({
+  index: z.number(),
+  kind: z.enum(['once', 'each']),
+  title: z.string().nullable(),
+  roster: z.string().nullable(),
+  atOnce: z.number().nullable(),
+  sliced: z.boolean(),
+  line: z.number(),
+  steps: z.array(outlineStepSchema),
+})
+export const outlineSchema = z.object({
+  name: z.string(),
+  title: z.string(),
+  note: z.string().nullable(),
+  slices: z.object({ every: z.string(), zone: z.string(), from: z.string() }).nullable(),
+  parameters: z.array(z.object({ name: z.string(), type: z.string(), default: valueSchema, oneOf: z.array(valueSchema).nullable(), note: z.string().nullable(), required: z.boolean() })),
+  parts: z.array(outlinePartSchema),
+})
+export const jobSchema = z.object({
+  name: z.string(),
+  version: z.number(),
+  newest: z.number(),
+  text: z.string(),
+  savedAt: z.string(),
+  savedBy: z.string(),
+  message: z.string(),
+  versions: z.array(z.object({ version: z.number(), at: z.string(), by: z.string(), message: z.string() })),
+  outline: outlineSchema,
+  newestSlice: z.string().nullable(),
+})
+export const checkedSchema = z.object({ outline: outlineSchema.nullable(), faults: z.array(faultSchema) })
+export const resolvedSchema = z.object({
+  /** Rows to choose from: at most 50 that fit the search, and how many there are. */
+  rows: z.array(z.string()),
+  rowCount: z.number(),
+  row: z.string().nullable(),
+  rowValues: rowSchema.nullable(),
+  slice: z.object({ from: z.string(), to: z.string(), label: z.string() }).nullable(),
+  slots: z.array(
+    slotSchema.extend({
+      resolved: z.string().nullable(),
+      values: z.array(z.unknown()).nullable(),
+      later: z.boolean(),
+      /** What was found: files for a path. */
+      found: z.array(z.object({ path: z.string(), size: z.number(), modified: z.string() })).nullable(),
+    }),
+  ),
+  findings: z.array(z.object({ code: z.string(), level: levelSchema, message: z.string(), path: z.string().nullable() })),
+})
+
+export const findingSchema = z.object({
+  code: z.enum(findingCodes),
+  level: levelSchema,
+  message: z.string(),
+  where: z.record(z.string(), z.unknown()),
+  mend: z.object({ label: z.string(), open: z.enum(['control-row', 'job', 'connection']), name: z.string(), row: z.string().optional() }).optional(),
+  loads: z.array(z.number()),
+})
+export const forecastSchema = z.object({ seconds: z.number(), low: z.number(), high: z.number(), known: z.number() }).nullable()
+export const planColumnSchema = z.object({ id: z.string(), label: z.string(), kind: z.enum(['row', 'slice', 'slot']), slot: z.number().optional() })
+export const planPartSchema = z.object({
+  index: z.number(),
+  each: z.boolean(),
+  atOnce: z.number(),
+  rows: z.number(),
+  slices: z.number(),
+  steps: z.array(z.object({ id: z.string(), title: z.string(), kind: z.string(), slots: z.array(slotSchema) })),
+  differing: z.object({ columns: z.array(planColumnSchema), same: z.array(z.object({ label: z.string(), text: z.string() })) }),
+})
+export const planSchema = z.object({
+  id: z.number(),
+  job: z.string(),
+  title: z.string(),
+  version: z.number(),
+  environment: z.string(),
+  createdAt: z.string(),
+  by: z.string(),
+  parameters: rowSchema,
+  only: z.string().nullable(),
+  span: z.string().nullable(),
+  loads: z.number(),
+  left: z.number(),
+  parts: z.array(planPartSchema),
+  findings: z.array(findingSchema),
+  forecast: forecastSchema,
+  /** Findings of level stop that concern loads not left out. */
+  stops: z.number(),
+})
+export const planLoadSchema = z.object({
+  number: z.number(),
+  part: z.number(),
+  key: z.string(),
+  each: z.boolean(),
+  cells: z.array(z.string()),
+  files: z.object({ names: z.array(z.string()), bytes: z.number() }).nullable(),
+  codes: z.array(z.string()),
+  left: z.boolean(),
+})
+
+export const runSchema = runBriefSchema.extend({
+  plan: z.number(),
+  part: z.number(),
+  atOnce: z.number(),
+  stopping: z.boolean(),
+  /** Milliseconds to add to the real time for this run's time. */
+  clockOffset: z.number(),
+  /** Seconds that are likely left, from the loads of this run that are done; null where nothing is known. */
+  left: z.number().nullable(),
+  causes: z.array(z.object({ cause: z.string(), message: z.string(), step: z.string().nullable(), advice: z.string(), loads: z.array(z.number()), count: z.number() })),
+})
+export const runLoadSchema = z.object({
+  id: z.number(),
+  number: z.number(),
+  part: z.number(),
+  each: z.boolean(),
+  key: z.string(),
+  state: stateSchema,
+  attempt: z.number(),
+  worker: z.number().nullable(),
+  startedAt: z.string().nullable(),
+  endedAt: z.string().nullable(),
+  read: z.number(),
+  written: z.number(),
+  unchanged: z.number(),
+  rejected: z.number(),
+  filtered: z.number(),
+  message: z.string().nullable(),
+  /** Steps with their state and, in milliseconds from the run's start, their begin and end. */
+  steps: z.array(z.object({ step: z.string(), state: stateSchema, from: z.number(), to: z.number().nullable() })),
+})
+export const statementSchema = z.object({ on: z.string(), text: z.string(), values: z.array(z.unknown()).optional(), rows: z.number().optional(), milliseconds: z.number() })
+export const fileRecordSchema = z.object({ store: z.string(), path: z.string(), size: z.number(), modified: z.string(), sha256: z.string(), records: z.number() })
+export const loadErrorSchema = z.object({ step: z.string().nullable(), code: z.string(), message: z.string(), effect: z.string(), advice: z.string(), rows: z.array(rowSchema).optional() })
+export const loadDetailSchema = runLoadSchema.extend({
+  row: rowSchema.nullable(),
+  slice: z.object({ from: z.string(), to: z.string(), label: z.string() }).nullable(),
+  bytes: z.number(),
+  error: loadErrorSchema.nullable(),
+  repeats: z.number().nullable(),
+  detail: z.array(
+    z.object({
+      step: z.string(),
+      kind: z.string(),
+      state: stateSchema,
+      attempt: z.number(),
+      startedAt: z.string(),
+      endedAt: z.string().nullable(),
+      read: z.number(),
+      written: z.number(),
+      unchanged: z.number(),
+      rejected: z.number(),
+      filtered: z.number(),
+      bytes: z.number(),
+      resolved: z.array(z.object({ path: z.string(), text: z.string() })),
+      statements: z.array(statementSchema),
+      files: z.array(fileRecordSchema),
+      rejectReasons: z.record(z.string(), z.number()),
+      hasRejects: z.boolean(),
+      log: z.array(z.string()),
+    }),
+  ),
+})
+export const rejectsSchema = z.object({
+  rows: z.array(z.object({ file: z.string(), line: z.number(), column: z.string(), reason: z.string(), raw: z.string() })),
+  total: z.number(),
+})
+
+/** The shapes of product.md §11 that scripts rely on. */
+export const planDocumentSchema = z.object({
+  plan: z.number(),
+  job: z.string(),
+  environment: z.string(),
+  loads: z.array(
+    z.object({
+      key: z.string(),
+      row: rowSchema.nullable(),
+      slice: z.object({ from: z.string(), to: z.string() }).nullable(),
+      steps: z.array(z.object({ id: z.string(), kind: z.string(), resolved: z.record(z.string(), z.unknown()), after: z.array(z.string()) })),
+    }),
+  ),
+  once: z.array(z.object({ id: z.string(), kind: z.string(), resolved: z.record(z.string(), z.unknown()), after: z.array(z.string()) })),
+  findings: z.array(z.object({ code: z.string(), level: levelSchema, message: z.string(), where: z.record(z.string(), z.unknown()) })),
+  forecast: forecastSchema,
+})
+export const balanceSchema = z.object({ read: z.number(), written: z.number(), unchanged: z.number(), rejected: z.number(), filtered: z.number(), balanced: z.boolean() })
+export const runDocumentSchema = z.object({
+  run: z.number(),
+  job: z.string(),
+  environment: z.string(),
+  state: stateSchema,
+  loads: z.record(z.string(), z.number()),
+  balance: balanceSchema,
+})
+export const showDocumentSchema = runDocumentSchema.extend({ detail: z.array(loadDetailSchema) })
+
+export const nowSchema = z.object({
+  runs: z.array(
+    z.object({ id: z.number(), title: z.string(), environment: z.string(), done: z.number(), running: z.number(), failed: z.number(), total: z.number(), left: z.number().nullable() }),
+  ),
+  workers: z.object({ count: z.number(), idle: z.number(), capacity: z.number(), busy: z.number() }),
+  /** Work that goes on behind the pages, such as a demo's history. */
+  background: z.object({ label: z.string(), done: z.number(), total: z.number() }).nullable(),
+})
+export const morningSchema = z.object({
+  at: z.string(),
+  since: z.string(),
+  done: z.number(),
+  failed: z.number(),
+  rejected: z.number(),
+  decisions: z.array(
+    z.object({
+      kind: z.enum(['failed', 'unbalanced', 'connection', 'not-run']),
+      title: z.string(),
+      text: z.string(),
+      count: z.number(),
+      run: z.number().nullable(),
+      job: z.string().nullable(),
+      connection: z.string().nullable(),
+      latest: z.string(),
+    }),
+  ),
+  jobs: z.array(
+    z.object({
+      job: z.string(),
+      title: z.string(),
+      runs: z.array(z.object({ id: z.number(), state: stateSchema, from: z.string(), to: z.string().nullable(), rows: z.number(), failed: z.number(), loads: z.number() })),
+    }),
+  ),
+})

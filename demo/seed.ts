@@ -1,0 +1,107 @@
+import { mkdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import pg from 'pg'
+import { Temporal } from 'temporal-polyfill'
+import { saveSettings } from '../engine/connections'
+import type { Engine } from '../engine/context'
+import { saveJob } from '../engine/jobs'
+import { makeAssets } from './assets'
+import { feeds, zone } from './basin'
+import { layStrays } from './gauges'
+
+export const organisation = 'Ostrel Basin Water · data platform'
+export const accounts = [
+  { email: 'marek@ostrel.example', password: 'dunmoor-gauge-7', name: 'I. Marek', role: 'engineer' as const },
+  { email: 'guest@ostrel.example', password: 'only-looking-3', name: 'Guest', role: 'reader' as const },
+]
+
+export interface DemoPlace {
+  readonly host: string
+  readonly port: number
+  readonly user: string
+  readonly password: string
+  /** Makes a database where it is not there yet, and gives its address. */
+  ensure(database: string): Promise<string>
+  /** Prefix of the demo's databases, so that several demos share a server. */
+  readonly prefix: string
+  /** Folder of the demo's file stores. */
+  readonly folder: string
+  /** Folder of demo/definitions. */
+  readonly definitions: string
+}
+
+/** The demo's day: MATTOCK_TODAY, or today in the basin's zone. */
+export function demoToday(): Temporal.PlainDate {
+  const pinned = process.env.MATTOCK_TODAY
+  return pinned ? Temporal.PlainDate.from(pinned) : Temporal.Now.plainDateISO(zone)
+}
+
+/** Lays down the demo once: environments, connections, control tables, jobs, the asset registry. Quick; history follows. */
+export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> {
+  const client = engine.db.$client
+  await client.query(`insert into mattock.environment (name, position, live) values ('dev', 1, false), ('staging', 2, false), ('live', 3, true) on conflict do nothing`)
+  await client.query(
+    `insert into mattock.connection (name, kind, title, cap) values
+       ('gauge-drop', 'files', 'Where the districts drop their gauge files', null),
+       ('assetdb', 'postgres', 'Asset registry', 4),
+       ('warehouse', 'postgres', 'Warehouse', 8)
+     on conflict do nothing`,
+  )
+  const drop = join(place.folder, 'gauge-drop')
+  mkdirSync(drop, { recursive: true })
+  layStrays(drop, demoToday())
+  const assets = new pg.Client({ connectionString: await place.ensure(`${place.prefix}assetdb`) })
+  await assets.connect()
+  await makeAssets(assets)
+  await assets.end()
+  for (const environment of ['dev', 'staging', 'live']) {
+    await place.ensure(`${place.prefix}warehouse_${environment}`)
+    const database = (name: string) => ({ host: place.host, port: place.port, user: place.user, database: `${place.prefix}${name}` })
+    await saveSettings(engine, 'gauge-drop', environment, { settings: { folder: drop } }, 'the demo')
+    await saveSettings(engine, 'assetdb', environment, { settings: database('assetdb'), secret: place.password }, 'the demo')
+    await saveSettings(engine, 'warehouse', environment, { settings: database(`warehouse_${environment}`), secret: place.password }, 'the demo')
+  }
+  await makeControlTables(client)
+  for (const name of ['gauge-readings', 'registry-copy']) {
+    await saveJob(engine, readFileSync(join(place.definitions, `${name}.yaml`), 'utf8'), { by: 'I. Marek', message: 'first version' })
+  }
+}
+
+async function makeControlTables(client: pg.Pool): Promise<void> {
+  await client.query(`
+    create table if not exists control.feed_control (
+      feed text primary key, connection text not null, district text not null, kind text not null, prefix text not null,
+      target text not null, due time not null, active boolean not null default true, note text)`)
+  await client.query(`
+    create table if not exists control.registry_control (
+      source text primary key, target text not null, title text not null, active boolean not null default true)`)
+  for (const feed of feeds()) {
+    await client.query(
+      `insert into control.feed_control (feed, connection, district, kind, prefix, target, due, active, note)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict do nothing`,
+      [feed.feed, feed.connection, feed.district, feed.kind, feed.prefix, feed.target, feed.due, feed.active, feed.note],
+    )
+  }
+  const registry = [
+    ['reg_pump', 'pump', 'Pumps'],
+    ['reg_valve', 'valve', 'Valves'],
+    ['reg_main', 'main', 'Mains'],
+    ['reg_reservoir', 'reservoir', 'Reservoirs'],
+    ['reg_meter', 'meter', 'Customer meters'],
+    ['reg_zone', 'zone', 'Supply zones'],
+  ]
+  for (const row of registry) await client.query('insert into control.registry_control (source, target, title) values ($1, $2, $3) on conflict do nothing', row)
+  const rules = {
+    feed: { required: true },
+    connection: { required: true, names: 'connection' },
+    kind: { required: true, one_of: ['flow', 'pressure', 'level', 'chlorine', 'turbidity', 'power'] },
+    target: { required: true },
+  }
+  await client.query(
+    `insert into mattock.control_table (name, title, schema, "table", rules) values
+       ('feed_control', 'What the districts send, and where it goes', 'control', 'feed_control', $1),
+       ('registry_control', 'Tables of the asset registry', 'control', 'registry_control', $2)
+     on conflict do nothing`,
+    [JSON.stringify(rules), JSON.stringify({ source: { required: true }, target: { required: true } })],
+  )
+}

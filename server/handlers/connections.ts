@@ -1,0 +1,54 @@
+import { asc, eq } from 'drizzle-orm'
+import { fail } from '../../core/fault'
+import { connection } from '../../database/schema'
+import { saveSettings, testConnection } from '../../engine/connections'
+import type { Handlers } from '../app'
+
+export const connectionHandlers: Pick<Handlers, 'connections' | 'addConnection' | 'changeConnection' | 'removeConnection' | 'saveSettings' | 'testConnection'> = {
+  connections: async ({ engine }, { query }) => {
+    const list = await engine.db.select().from(connection).orderBy(asc(connection.name))
+    // the secret itself is not even read
+    const { rows: settings } = await engine.db.$client.query<{ connection: string; environment: string; settings: Record<string, string | number>; hasSecret: boolean; updatedAt: string; updatedBy: string }>(
+      `select s.connection, s.environment, s.settings, s.secret is not null as "hasSecret", s.updated_at as "updatedAt", s.updated_by as "updatedBy"
+       from mattock.connection_setting s join mattock.environment e on e.name = s.environment order by e.position`,
+    )
+    const { rows: active } = await engine.db.$client.query<{ name: string; n: number }>(
+      `select c.name, count(*)::int as n from mattock.load l join mattock.run r on r.id = l.run_id, unnest(l.connections) c(name)
+       where l.state in ('ready', 'running') and r.environment = $1 group by 1`,
+      [query.environment],
+    )
+    return list.map((entry) => ({
+      ...entry,
+      active: active.find(({ name }) => name === entry.name)?.n ?? 0,
+      settings: settings.filter(({ connection: of }) => of === entry.name).map(({ connection: _, ...rest }) => rest),
+    }))
+  },
+  addConnection: async ({ engine }, { body }) => {
+    const added = await engine.db.insert(connection).values(body).onConflictDoNothing().returning()
+    if (added.length === 0) fail('conflict', `there is a connection "${body.name}" already`)
+    return {}
+  },
+  changeConnection: async ({ engine }, { params, body }) => {
+    const changed = await engine.db.update(connection).set(body).where(eq(connection.name, params.name)).returning()
+    if (changed.length === 0) fail('unknown-name', `there is no connection "${params.name}"`)
+    await engine.db.$client.query('select mattock.dispatch()')
+    return {}
+  },
+  removeConnection: async ({ engine }, { params }) => {
+    await engine.db.delete(connection).where(eq(connection.name, params.name))
+    return {}
+  },
+  saveSettings: async ({ engine, account }, { params, body }) => {
+    const [found] = await engine.db.select().from(connection).where(eq(connection.name, params.name))
+    if (!found) fail('unknown-name', `there is no connection "${params.name}"`)
+    const needed = found.kind === 'files' ? ['folder'] : ['host', 'port', 'database', 'user']
+    const missing = needed.filter((field) => String(body.settings[field] ?? '').trim() === '')
+    if (missing.length > 0) fail('request', `${missing.join(', ')} ${missing.length === 1 ? 'needs a value' : 'need values'}`, { path: missing[0]! })
+    const other = Object.keys(body.settings).find((field) => !needed.includes(field))
+    if (other) fail('request', `a connection of this kind has no setting "${other}"`, { path: other })
+    await saveSettings(engine, params.name, params.environment, body, account.name)
+    return {}
+  },
+  testConnection: async ({ engine }, { params, body }) => await testConnection(engine, params.name, body.environment),
+}
+

@@ -1,0 +1,22 @@
+import type { Handlers } from '../app'
+import { connectionHandlers } from './connections'
+import { controlHandlers } from './control'
+import { documentHandlers } from './documents'
+import { jobHandlers } from './jobs'
+import { planHandlers } from './plans'
+import { rejectHandlers } from './rejects'
+import { runHandlers } from './runs'
+import { sessionHandlers } from './session'
+import { watchHandlers } from './watch'
+
+export const handlers: Handlers = {
+  ...sessionHandlers,
+  ...connectionHandlers,
+  ...controlHandlers,
+  ...jobHandlers,
+  ...planHandlers,
+  ...runHandlers,
+  ...rejectHandlers,
+  ...documentHandlers,
+  ...watchHandlers,
+}

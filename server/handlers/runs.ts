@@ -1,0 +1,188 @@
+import { eq, sql } from 'drizzle-orm'
+import { makespan, quantile } from '../../core/forecast/listSchedule'
+import { fail } from '../../core/fault'
+import { loadStep, plan as planTable, planLoad, run as runTable, type RunState } from '../../database/schema'
+import type { Engine } from '../../engine/context'
+import { rerunFailed, startRun, stopRun } from '../../engine/runs'
+import type { Handlers } from '../app'
+
+interface BriefRow {
+  id: number
+  job: string
+  title: string
+  environment: string
+  version: number
+  state: RunState
+  by: string
+  cause: string
+  rerunOf: number | null
+  span: string | null
+  createdAt: string
+  startedAt: string | null
+  endedAt: string | null
+  read: number
+  written: number
+  unchanged: number
+  rejected: number
+  filtered: number
+  loads: Record<string, number> | null
+  unbalanced: number
+}
+
+/** Runs with their loads counted by state; `where` and `values` pick them, newest first. */
+export async function briefRuns(engine: Engine, where: string, values: readonly unknown[], offset = 0, limit = 1000) {
+  const { rows } = await engine.db.$client.query<BriefRow>(
+    `select r.id, r.job, r.title, r.environment, v.version, r.state, r.by, r.cause, r.rerun_of as "rerunOf", p.span,
+       r.created_at as "createdAt", r.started_at as "startedAt", r.ended_at as "endedAt", c.*
+     from (select * from mattock.run r where ${where} order by r.created_at desc, r.id desc offset ${Number(offset)} limit ${Number(limit)}) r
+     join mattock.job_version v on v.id = r.version_id join mattock.plan p on p.id = r.plan_id
+     cross join lateral (
+       select coalesce(sum(read), 0)::int8 as read, coalesce(sum(written), 0)::int8 as written, coalesce(sum(unchanged), 0)::int8 as unchanged,
+         coalesce(sum(rejected), 0)::int8 as rejected, coalesce(sum(filtered), 0)::int8 as filtered,
+         coalesce(sum(unbalanced), 0)::int as unbalanced, jsonb_object_agg(state, n) as loads
+       from (select state, count(*) as n, sum(read) as read, sum(written) as written, sum(unchanged) as unchanged, sum(rejected) as rejected,
+               sum(filtered) as filtered, count(*) filter (where read <> written + unchanged + rejected + filtered) as unbalanced
+             from mattock.load l where l.run_id = r.id group by state) s) c
+     order by r.created_at desc, r.id desc`,
+    [...values],
+  )
+  return rows.map(({ read, written, unchanged, rejected, filtered, loads, ...rest }) => ({
+    ...rest,
+    counts: { read, written, unchanged, rejected, filtered },
+    loads: loads ?? {},
+  }))
+}
+
+export async function briefRun(engine: Engine, id: number) {
+  const [found] = await briefRuns(engine, 'r.id = $1', [id])
+  return found ?? fail('unknown-name', `there is no run ${id}`)
+}
+
+/** Seconds that are likely left: the loads still to run at the median length of those done, at_once at a time. */
+export async function secondsLeft(engine: Engine, run: number): Promise<number | null> {
+  const { rows } = await engine.db.$client.query<{ seconds: number[] | null; left: number; at_once: number }>(
+    `select (select array_agg(s) from (select extract(epoch from ended_at - started_at)::float8 as s from mattock.load
+               where run_id = $1 and state = 'done' and each order by ended_at desc limit 200) d) as seconds,
+       (select count(*)::int from mattock.load where run_id = $1 and state in ('waiting', 'ready', 'running')) as left, at_once
+     from mattock.run where id = $1`,
+    [run],
+  )
+  const [row] = rows
+  if (!row?.seconds || row.left === 0) return null
+  return makespan(new Array<number>(row.left).fill(quantile(row.seconds, 0.5)), row.at_once)
+}
+
+const orders = {
+  started: 'l.started_at nulls last, l.number',
+  failed: `l.state <> 'failed', l.started_at nulls last, l.number`,
+  worker: 'l.worker nulls last, l.started_at nulls last, l.number',
+  plan: 'l.number',
+}
+
+/** A load as the lists show it. Times of its steps are milliseconds from the run's start. */
+const loadColumns = `l.id, l.number, l.part, l.each, l.key, l.state, l.attempt, l.worker, l.started_at as "startedAt", l.ended_at as "endedAt",
+  l.read, l.written, l.unchanged, l.rejected, l.filtered, l.error ->> 'message' as message,
+  coalesce((select jsonb_agg(jsonb_build_object('step', s.step, 'state', s.state,
+      'from', round(extract(epoch from s.started_at - r.started_at) * 1000),
+      'to', round(extract(epoch from s.ended_at - r.started_at) * 1000)) order by s.position)
+    from mattock.load_step s where s.load_id = l.id and s.attempt = l.attempt), '[]') as steps`
+
+export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'stopRun' | 'rerun'> = {
+  startRun: async ({ engine, account }, { body }) => ({ run: await startRun(engine, { plan: body.plan, by: account.name }) }),
+  stopRun: async ({ engine }, { params }) => {
+    await stopRun(engine, params.id)
+    return {}
+  },
+  rerun: async ({ engine, account }, { params, body }) => ({ run: await rerunFailed(engine, params.id, { by: account.name, cause: `rerun of ${params.id}` }, body.loads) }),
+  runs: async ({ engine }, { query }) => {
+    const values: unknown[] = []
+    const tests = Object.entries({ 'r.job =': query.job, 'r.environment =': query.environment, 'r.state =': query.state, 'r.created_at >=': query.since, 'r.created_at <': query.until })
+      .filter(([, value]) => value)
+      .map(([test, value]) => `${test} $${values.push(value)}`)
+    const where = tests.join(' and ') || 'true'
+    const { rows } = await engine.db.$client.query<{ total: number }>(`select count(*) as total from mattock.run r where ${where}`, values)
+    return { total: rows[0]!.total, runs: await briefRuns(engine, where, values, query.offset, query.limit) }
+  },
+  run: async ({ engine }, { params }) => {
+    const brief = await briefRun(engine, params.id)
+    const [found] = await engine.db.select().from(runTable).where(eq(runTable.id, params.id))
+    const { rows: causes } = await engine.db.$client.query<{ cause: string; message: string; step: string | null; advice: string; loads: number[]; count: number }>(
+      `select cause, (array_agg(error ->> 'message' order by number))[1] as message, (array_agg(error ->> 'step' order by number))[1] as step,
+         (array_agg(error ->> 'advice' order by number))[1] as advice, (array_agg(number order by number))[1:500] as loads, count(*) as count
+       from mattock.load where run_id = $1 and state in ('failed', 'skipped') and cause is not null group by cause order by count(*) desc`,
+      [params.id],
+    )
+    return {
+      ...brief,
+      plan: found!.planId,
+      part: found!.part,
+      atOnce: found!.atOnce,
+      stopping: found!.stopping && found!.state === 'running',
+      clockOffset: found!.clockOffset,
+      left: brief.state === 'running' ? await secondsLeft(engine, params.id) : null,
+      causes,
+    }
+  },
+  runLoads: async ({ engine }, { params, query }) => {
+    const values: unknown[] = [params.id]
+    const tests = ['l.run_id = $1']
+    if (query.state) tests.push(`l.state = $${values.push(query.state)}`)
+    if (query.search) tests.push(`strpos(lower(l.key), lower($${values.push(query.search)})) > 0`)
+    if (query.cause) tests.push(`l.cause = $${values.push(query.cause)}`)
+    const where = tests.join(' and ')
+    const { rows: counted } = await engine.db.$client.query<{ total: number }>(`select count(*) as total from mattock.load l where ${where}`, values)
+    const { rows } = await engine.db.$client.query(
+      `select ${loadColumns} from mattock.load l join mattock.run r on r.id = l.run_id where ${where}
+       order by ${orders[query.order]} offset ${query.offset} limit ${query.limit}`,
+      values,
+    )
+    return { total: counted[0]!.total, loads: rows }
+  },
+  runLoad: async ({ engine }, { params }) => await loadDetail(engine, params.id, params.load),
+}
+
+/** All that is known of a load. */
+export async function loadDetail(engine: Engine, run: number, load: number) {
+  const { rows } = await engine.db.$client.query(
+    `select ${loadColumns}, l.bytes, l.error, l.repeats, l.slice_from, l.slice_to, l.slice_label
+     from mattock.load l join mattock.run r on r.id = l.run_id where l.run_id = $1 and l.id = $2`,
+    [run, load],
+  )
+  const [found] = rows
+  if (!found) fail('unknown-name', `run ${run} has no load ${load}`)
+  const [planned] = await engine.db
+    .select({ row: planLoad.row, resolved: planLoad.resolved, parts: planTable.parts })
+    .from(runTable)
+    .innerJoin(planTable, eq(planTable.id, runTable.planId))
+    .innerJoin(planLoad, sql`${planLoad.planId} = ${planTable.id} and ${planLoad.number} = ${found.number}`)
+    .where(eq(runTable.id, run))
+  const slots = planned!.parts[found.part]!.steps.flatMap((step) => step.slots).map((slot, i) => ({ ...slot, resolved: planned!.resolved[i] ?? null }))
+  const steps = await engine.db.select().from(loadStep).where(eq(loadStep.loadId, load)).orderBy(loadStep.position)
+  const { slice_from, slice_to, slice_label, ...rest } = found
+  return {
+    ...rest,
+    row: planned!.row ?? null,
+    slice: slice_from ? { from: slice_from, to: slice_to, label: slice_label ?? '' } : null,
+    detail: steps.map((step) => ({
+      step: step.step,
+      kind: step.kind,
+      state: step.state,
+      attempt: step.attempt,
+      startedAt: step.startedAt,
+      endedAt: step.endedAt,
+      read: step.read,
+      written: step.written,
+      unchanged: step.unchanged,
+      rejected: step.rejected,
+      filtered: step.filtered,
+      bytes: step.bytes,
+      resolved: slots.filter((slot) => slot.step === step.step).map(({ path, resolved }) => ({ path, text: resolved?.text ?? '' })),
+      statements: step.statements,
+      files: step.files,
+      rejectReasons: step.rejectReasons,
+      hasRejects: step.rejectFile !== null,
+      log: step.log,
+    })),
+  }
+}
+

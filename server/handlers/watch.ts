@@ -1,0 +1,134 @@
+import type { Engine } from '../../engine/context'
+import type { Handlers } from '../app'
+import { briefRuns, secondsLeft } from './runs'
+import { newestVersions } from './jobs'
+import { documentOf } from '../../engine/jobs'
+import { newestClosed } from '../../core/slice/slices'
+
+const hour = 3_600_000
+
+/** Failed loads of the last three days that no later run has done, grouped by job and cause. */
+async function openFailures(engine: Engine, environment: string, since: string) {
+  const { rows } = await engine.db.$client.query<{ job: string; title: string; cause: string; message: string; advice: string; count: number; run: number; latest: string; keys: string[] }>(
+    `select r.job, max(r.title) as title, l.cause, (array_agg(l.error ->> 'message' order by l.id desc))[1] as message,
+       (array_agg(l.error ->> 'advice' order by l.id desc))[1] as advice, count(*) as count, max(r.id) as run, max(l.ended_at) as latest,
+       (array_agg(l.key order by l.number))[1:3] as keys
+     from mattock.load l join mattock.run r on r.id = l.run_id
+     where r.environment = $1 and r.created_at >= $2 and l.state = 'failed'
+       and not exists (select 1 from mattock.load d join mattock.run dr on dr.id = d.run_id
+         where dr.environment = r.environment and dr.job = r.job and d.key = l.key and d.id > l.id and d.state in ('done', 'failed', 'ready', 'running', 'waiting'))
+     group by r.job, l.cause order by max(l.ended_at) desc`,
+    [environment, since],
+  )
+  return rows
+}
+
+export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
+  now: async ({ engine, options }) => {
+    const running = await briefRuns(engine, `r.state = 'running'`, [], 0, 5)
+    const { rows } = await engine.db.$client.query<{ count: number; capacity: number; busy: number; idle: number }>(
+      `select count(*)::int as count, coalesce(sum(capacity), 0)::int as capacity, coalesce(sum(b.n), 0)::int as busy, count(*) filter (where b.n = 0)::int as idle
+       from mattock.worker w cross join lateral (select count(*) as n from mattock.load l where l.worker = w.id and l.state = 'running') b
+       where w.beat_at > now() - interval '15 seconds'`,
+    )
+    return {
+      runs: await Promise.all(
+        running.map(async ({ id, title, environment, loads }) => ({
+          id,
+          title,
+          environment,
+          done: (loads.done ?? 0) + (loads.skipped ?? 0),
+          running: loads.running ?? 0,
+          failed: loads.failed ?? 0,
+          total: Object.values(loads).reduce((sum, n) => sum + n, 0),
+          left: await secondsLeft(engine, id),
+        })),
+      ),
+      workers: rows[0]!,
+      background: options.background(),
+    }
+  },
+  morning: async ({ engine }, { query }) => {
+    const at = new Date()
+    const since = new Date(at.getTime() - 18 * hour).toISOString()
+    const runs = await briefRuns(engine, 'r.environment = $1 and coalesce(r.ended_at, now()) >= $2', [query.environment, since], 0, 1000)
+    const failures = await openFailures(engine, query.environment, new Date(at.getTime() - 72 * hour).toISOString())
+    const decisions = [
+      ...failures.map(({ title, job, count, message, advice, run, latest, keys }) => ({
+        kind: 'failed' as const,
+        title: `${title}: ${count === 1 ? keys[0] : `${count.toLocaleString('en')} loads`} failed${count === 1 ? '' : ' the same way'}`,
+        text: `${message}. ${advice}`,
+        count,
+        run,
+        job,
+        connection: null,
+        latest,
+      })),
+      ...runs
+        .filter(({ unbalanced }) => unbalanced > 0)
+        .map(({ id, title, job, unbalanced, startedAt, createdAt }) => ({
+          kind: 'unbalanced' as const,
+          title: `${title}, run ${id}: ${unbalanced} ${unbalanced === 1 ? 'load does' : 'loads do'} not balance`,
+          text: 'rows were read that are neither written, unchanged, rejected nor filtered',
+          count: unbalanced,
+          run: id,
+          job,
+          connection: null,
+          latest: startedAt ?? createdAt,
+        })),
+      ...(await notRun(engine, query.environment, at)),
+    ]
+    const jobs = new Map<string, { job: string; title: string; runs: typeof runs }>()
+    for (const version of await newestVersions(engine)) jobs.set(version.job, { job: version.job, title: documentOf(version).title, runs: [] })
+    for (const run of runs) jobs.get(run.job)?.runs.push(run)
+    const sum = (state: string) => runs.reduce((total, run) => total + (run.loads[state] ?? 0), 0)
+    return {
+      at: at.toISOString(),
+      since,
+      done: sum('done'),
+      failed: sum('failed'),
+      rejected: runs.reduce((total, { counts }) => total + counts.rejected, 0),
+      decisions,
+      jobs: [...jobs.values()].map(({ job, title, runs: list }) => ({
+        job,
+        title,
+        runs: list.map((run) => ({
+          id: run.id,
+          state: run.state,
+          from: run.startedAt ?? run.createdAt,
+          to: run.endedAt,
+          rows: run.counts.written,
+          failed: run.loads.failed ?? 0,
+          loads: Object.values(run.loads).reduce((total, n) => total + n, 0),
+        })),
+      })),
+    }
+  },
+}
+
+/** Jobs whose newest slice that is over has no run, though they have run in this environment before. */
+async function notRun(engine: Engine, environment: string, at: Date) {
+  const decisions = []
+  for (const version of await newestVersions(engine)) {
+    const job = documentOf(version)
+    const slice = job.slices ? newestClosed(job.slices, at.toISOString()) : undefined
+    if (!slice) continue
+    const { rows } = await engine.db.$client.query<{ before: boolean; there: boolean }>(
+      `select exists (select 1 from mattock.run where job = $1 and environment = $2) as before,
+         exists (select 1 from mattock.load l join mattock.run r on r.id = l.run_id where r.job = $1 and r.environment = $2 and r.created_at >= $4 and l.slice_from = $3) as there`,
+      [job.name, environment, slice.from, slice.to],
+    )
+    if (!rows[0]!.before || rows[0]!.there) continue
+    decisions.push({
+      kind: 'not-run' as const,
+      title: `${job.title}: ${slice.label} is over and has not been loaded`,
+      text: 'no run has taken this slice up yet',
+      count: 1,
+      run: null,
+      job: job.name,
+      connection: null,
+      latest: slice.to,
+    })
+  }
+  return decisions
+}

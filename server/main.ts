@@ -1,0 +1,111 @@
+import { createServer } from 'node:http'
+import { existsSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { dirname } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import pino from 'pino'
+import pg from 'pg'
+import { makeHistory } from '../demo/history'
+import { accounts, organisation, seedDemo } from '../demo/seed'
+import { account, apiToken } from '../database/schema'
+import { openEngine, type Engine } from '../engine/context'
+import { hashPassword, makeToken } from './auth'
+import { makeApp } from './app'
+
+const project = join(dirname(fileURLToPath(import.meta.url)), '..')
+
+/** The server process: the API, the pages, and in a demo the work that makes its history. */
+export async function serve(): Promise<number> {
+  const log = pino({ level: process.env.MATTOCK_LOG ?? 'warn' }, pino.destination(2))
+  const url = process.env.DATABASE_URL
+  const data = process.env.MATTOCK_DATA
+  if (!url || !data) throw new Error('the server is started by ./mattock start')
+  const engine = await openEngine(url, data, 12)
+  const demo = process.env.MATTOCK_DEMO === '1'
+  if (demo) await firstSeed(engine, url, data)
+  await ensureCommandToken(engine, data)
+  const history = new AbortController()
+  let progress: { label: string; done: number; total: number } | null = null
+  const app = makeApp(
+    engine,
+    {
+      organisation: demo ? organisation : 'Mattock',
+      demoAccounts: demo ? accounts.map(({ email, password, role }) => ({ email, password, role })) : [],
+      background: () => progress,
+      pages: join(project, 'dist', 'web'),
+    },
+    log,
+  )
+  const server = createServer(app)
+  const host = process.env.MATTOCK_HOST ?? '127.0.0.1'
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject)
+    server.listen(Number(process.env.MATTOCK_PORT ?? 0), host, resolve)
+  })
+  const making =
+    demo && !process.env.MATTOCK_NO_HISTORY
+      ? makeHistory(
+          engine,
+          data,
+          (done, total) => (progress = done < total ? { label: 'making the demo’s history by running its jobs', done, total } : null),
+          history.signal,
+        ).catch((error: Error) => log.error({ error }, 'the demo’s history stopped'))
+      : Promise.resolve()
+  await new Promise<void>((resolve) => {
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
+  })
+  history.abort()
+  server.closeAllConnections()
+  server.close()
+  await making
+  await engine.close()
+  return 0
+}
+
+/** Seeds the demo once; a second start finds it there. */
+async function firstSeed(engine: Engine, url: string, data: string): Promise<void> {
+  const done = await engine.db.select().from(account).limit(1)
+  if (done.length > 0) return
+  const at = new URL(url)
+  const own = at.pathname.slice(1)
+  const prefix = own === 'mattock' ? '' : `${own}_`
+  await seedDemo(engine, {
+    host: at.hostname,
+    port: Number(at.port || 5432),
+    user: decodeURIComponent(at.username),
+    password: decodeURIComponent(at.password),
+    prefix,
+    folder: data,
+    definitions: join(project, 'demo', 'definitions'),
+    ensure: async (database) => {
+      const client = engine.db.$client
+      const { rowCount } = await client.query('select 1 from pg_database where datname = $1', [database])
+      if (!rowCount) await client.query(`create database ${pg.escapeIdentifier(database)}`)
+      return Object.assign(new URL(url), { pathname: `/${database}` }).toString()
+    },
+  })
+  for (const { password, ...rest } of accounts) await engine.db.insert(account).values({ ...rest, password: await hashPassword(password) })
+}
+
+/** A token for the command, readable by whoever may read the data folder. */
+async function ensureCommandToken(engine: Engine, data: string): Promise<void> {
+  const file = join(data, 'command.token')
+  const [first] = await engine.db.select().from(account).limit(1)
+  if (!first) {
+    await firstAccount(engine, data)
+    return await ensureCommandToken(engine, data)
+  }
+  const known = await engine.db.select().from(apiToken).limit(1)
+  if (existsSync(file) && known.length > 0) return
+  writeFileSync(file, await makeToken(engine, first.id, 'the command'), { mode: 0o600 })
+}
+
+/** Without a demo the first account is made at the first start; its password lies in the data folder. */
+async function firstAccount(engine: Engine, data: string): Promise<void> {
+  const { randomBytes } = await import('node:crypto')
+  const password = randomBytes(9).toString('base64url')
+  await engine.db.insert(account).values({ email: 'engineer@localhost', name: 'Engineer', role: 'engineer', password: await hashPassword(password) })
+  writeFileSync(join(data, 'first-account.txt'), `engineer@localhost\n${password}\n`, { mode: 0o600 })
+  const client = engine.db.$client
+  await client.query(`insert into mattock.environment (name, position, live) values ('dev', 1, false), ('staging', 2, false), ('live', 3, true) on conflict do nothing`)
+}
