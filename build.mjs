@@ -15,4 +15,9 @@ const node = build({
   chunkNames: '[name]-[hash]',
   logLevel: 'error',
 })
-await Promise.all([node, process.argv.includes('--node') ? undefined : buildPages({ configFile: 'vite.config.ts', logLevel: 'error' })])
+await Promise.all([
+  node,
+  process.argv.includes('--node')
+    ? undefined
+    : buildPages({ configFile: 'vite.config.ts', logLevel: 'error' }),
+])

@@ -1,5 +1,13 @@
 import { existsSync, readFileSync } from 'node:fs'
-import { addressOf, errorSchema, type Answer, type Body, type Params, type Query, type Route } from '../contract/route'
+import {
+  addressOf,
+  errorSchema,
+  type Answer,
+  type Body,
+  type Params,
+  type Query,
+  type Route,
+} from '../contract/route'
 import { running, tokenFile } from './state'
 
 /** The server did not do what was asked; carries its fault's code. */
@@ -13,24 +21,43 @@ export class ApiError extends Error {
 }
 
 export interface Api {
-  call<T extends Route>(route: T, given?: { params?: Params<T>; query?: Query<T>; body?: Body<T> }): Promise<Answer<T>>
+  call<T extends Route>(
+    route: T,
+    given?: { params?: Params<T>; query?: Query<T>; body?: Body<T> },
+  ): Promise<Answer<T>>
 }
 
 /** The API of the Mattock that runs over a data folder, or of MATTOCK_URL with MATTOCK_TOKEN. */
 export function openApi(data: string): Api {
   const state = running(data)
   const url = process.env.MATTOCK_URL ?? state?.url
-  if (!url) throw new ApiError(`nothing runs over ${data}; start it with ./mattock start, or set MATTOCK_URL and MATTOCK_TOKEN`, 'not-running')
-  const token = process.env.MATTOCK_TOKEN ?? (existsSync(tokenFile(data)) ? readFileSync(tokenFile(data), 'utf8').trim() : '')
+  if (!url)
+    throw new ApiError(
+      `nothing runs over ${data}; start it with ./mattock start, or set MATTOCK_URL and MATTOCK_TOKEN`,
+      'not-running',
+    )
+  const token =
+    process.env.MATTOCK_TOKEN ??
+    (existsSync(tokenFile(data)) ? readFileSync(tokenFile(data), 'utf8').trim() : '')
   return {
     call: async (route, given = {}) => {
-      const address = addressOf(route, given.params as Record<string, unknown>, given.query as Record<string, unknown>)
+      const address = addressOf(
+        route,
+        given.params as Record<string, unknown>,
+        given.query as Record<string, unknown>,
+      )
       const response = await fetch(new URL(address, url), {
         method: route.method.toUpperCase(),
-        headers: { authorization: `Bearer ${token}`, ...(given.body === undefined ? {} : { 'content-type': 'application/json' }) },
+        headers: {
+          authorization: `Bearer ${token}`,
+          ...(given.body === undefined ? {} : { 'content-type': 'application/json' }),
+        },
         ...(given.body === undefined ? {} : { body: JSON.stringify(given.body) }),
       }).catch((error: Error) => {
-        throw new ApiError(`${url} does not answer: ${(error.cause as Error | undefined)?.message ?? error.message}`, 'no-answer')
+        throw new ApiError(
+          `${url} does not answer: ${(error.cause as Error | undefined)?.message ?? error.message}`,
+          'no-answer',
+        )
       })
       const answer: unknown = await response.json()
       if (!response.ok) {

@@ -35,10 +35,19 @@ function readOptions(args: string[]): Options {
     },
   })
   const port = values.port === undefined ? undefined : Number(values.port)
-  if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65_536)) throw new UsageError(`--port ${values.port} is no port`)
+  if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65_536))
+    throw new UsageError(`--port ${values.port} is no port`)
   const workers = Number(values.workers)
-  if (!(Number.isInteger(workers) && workers >= 0 && workers <= 64)) throw new UsageError('--workers takes a number from 0 to 64')
-  return { demo: values.demo, port, data: dataFolder(values.data), workers, background: values.background, json: values.json }
+  if (!(Number.isInteger(workers) && workers >= 0 && workers <= 64))
+    throw new UsageError('--workers takes a number from 0 to 64')
+  return {
+    demo: values.demo,
+    port,
+    data: dataFolder(values.data),
+    workers,
+    background: values.background,
+    json: values.json,
+  }
 }
 
 const wait = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds))
@@ -49,7 +58,8 @@ function announce({ url, data, accounts }: Running, json: boolean): void {
     return
   }
   process.stdout.write(`\nMattock answers at ${url}\n`)
-  for (const { email, password, role } of accounts) process.stdout.write(`  ${role}: ${email}  password: ${password}\n`)
+  for (const { email, password, role } of accounts)
+    process.stdout.write(`  ${role}: ${email}  password: ${password}\n`)
   process.stdout.write('\n')
 }
 
@@ -72,7 +82,11 @@ async function startInBackground(options: Options): Promise<number> {
   const args = ['start', '--data', options.data, '--workers', String(options.workers), '--json']
   if (options.demo) args.push('--demo')
   if (options.port !== undefined) args.push('--port', String(options.port))
-  const child = spawn(process.execPath, [program, ...args], { detached: true, stdio: ['ignore', out, out], cwd: projectFolder })
+  const child = spawn(process.execPath, [program, ...args], {
+    detached: true,
+    stdio: ['ignore', out, out],
+    cwd: projectFolder,
+  })
   let ended: number | null = null
   child.on('exit', (code) => (ended = code ?? 1))
   for (let i = 0; i < 2400; i++) {
@@ -83,7 +97,9 @@ async function startInBackground(options: Options): Promise<number> {
       return 0
     }
     if (ended !== null) {
-      process.stderr.write(`mattock: it ended while starting; the end of ${log}:\n${readFileSync(log, 'utf8').slice(-2000)}\n`)
+      process.stderr.write(
+        `mattock: it ended while starting; the end of ${log}:\n${readFileSync(log, 'utf8').slice(-2000)}\n`,
+      )
       return 1
     }
     await wait(100)
@@ -122,7 +138,11 @@ async function supervise(options: Options): Promise<number> {
   const children = new Map<string, ChildProcess>()
   let stopping = false
   const launch = (name: string, args: string[]) => {
-    const child = spawn(process.execPath, ['--max-old-space-size=768', program, ...args], { env: environment, stdio: ['ignore', 'inherit', 'inherit'], cwd: projectFolder })
+    const child = spawn(process.execPath, ['--max-old-space-size=768', program, ...args], {
+      env: environment,
+      stdio: ['ignore', 'inherit', 'inherit'],
+      cwd: projectFolder,
+    })
     children.set(name, child)
     child.on('exit', (code, signal) => {
       children.delete(name)

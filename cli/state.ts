@@ -10,7 +10,8 @@ export interface Running {
   readonly accounts: readonly { email: string; password: string; role: string }[]
 }
 
-export const dataFolder = (given: string | undefined): string => resolve(given ?? process.env.MATTOCK_DATA ?? '.mattock')
+export const dataFolder = (given: string | undefined): string =>
+  resolve(given ?? process.env.MATTOCK_DATA ?? '.mattock')
 export const stateFile = (data: string): string => join(data, 'running.json')
 export const tokenFile = (data: string): string => join(data, 'command.token')
 

@@ -13,7 +13,10 @@ const stopped = 3
 const wait = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds))
 
 /** plan, run, rerun, runs, show: over the same API as the pages. Returns the exit code. */
-export async function work(command: 'plan' | 'run' | 'rerun' | 'runs' | 'show', args: string[]): Promise<number> {
+export async function work(
+  command: 'plan' | 'run' | 'rerun' | 'runs' | 'show',
+  args: string[],
+): Promise<number> {
   const { values, positionals } = parseArgs({
     args,
     allowPositionals: true,
@@ -32,9 +35,11 @@ export async function work(command: 'plan' | 'run' | 'rerun' | 'runs' | 'show', 
     },
   })
   const api = openApi(dataFolder(values.data))
-  const say = (document: unknown, text: string) => process.stdout.write(values.json ? `${JSON.stringify(document)}\n` : text)
+  const say = (document: unknown, text: string) =>
+    process.stdout.write(values.json ? `${JSON.stringify(document)}\n` : text)
   const [what] = positionals
-  if (command !== 'runs' && (!what || positionals.length > 1)) throw new UsageError(`${command} takes one ${command === 'plan' || command === 'run' ? 'job' : 'run'}`)
+  if (command !== 'runs' && (!what || positionals.length > 1))
+    throw new UsageError(`${command} takes one ${command === 'plan' || command === 'run' ? 'job' : 'run'}`)
   try {
     switch (command) {
       case 'plan': {
@@ -57,7 +62,14 @@ export async function work(command: 'plan' | 'run' | 'rerun' | 'runs' | 'show', 
         return await finish(api, run, values.wait, say)
       }
       case 'runs': {
-        const list = await api.call(routes.runs, { query: { limit: Number(values.limit), job: values.job, state: values.state, environment: args.some((arg) => arg.startsWith('--env')) ? values.env : undefined } })
+        const list = await api.call(routes.runs, {
+          query: {
+            limit: Number(values.limit),
+            job: values.job,
+            state: values.state,
+            environment: args.some((arg) => arg.startsWith('--env')) ? values.env : undefined,
+          },
+        })
         say(list.runs, runsText(list.runs))
         return 0
       }
@@ -101,12 +113,29 @@ function readSets(sets: readonly string[]): Row {
   )
 }
 
-async function plan(api: Api, job: string, values: { env: string; slices?: string | undefined; set: string[]; only?: string | undefined }): Promise<{ id: number; document: PlanDocument }> {
-  const { id } = await api.call(routes.makePlan, { body: { job, environment: values.env, parameters: readSets(values.set), only: values.only, span: values.slices } })
+async function plan(
+  api: Api,
+  job: string,
+  values: { env: string; slices?: string | undefined; set: string[]; only?: string | undefined },
+): Promise<{ id: number; document: PlanDocument }> {
+  const { id } = await api.call(routes.makePlan, {
+    body: {
+      job,
+      environment: values.env,
+      parameters: readSets(values.set),
+      only: values.only,
+      span: values.slices,
+    },
+  })
   return { id, document: await api.call(routes.planDocument, { params: { id } }) }
 }
 
-async function finish(api: Api, run: number, waits: boolean, say: (document: unknown, text: string) => void): Promise<number> {
+async function finish(
+  api: Api,
+  run: number,
+  waits: boolean,
+  say: (document: unknown, text: string) => void,
+): Promise<number> {
   let document = await api.call(routes.runDocument, { params: { id: run } })
   while (waits && document.state === 'running') {
     await wait(150)
@@ -116,4 +145,5 @@ async function finish(api: Api, run: number, waits: boolean, say: (document: unk
   return waits ? verdict(document) : 0
 }
 
-const verdict = ({ state, balance }: RunDocument): number => (state === 'failed' || state === 'stopped' || (state === 'done' && !balance.balanced) ? 1 : 0)
+const verdict = ({ state, balance }: RunDocument): number =>
+  state === 'failed' || state === 'stopped' || (state === 'done' && !balance.balanced) ? 1 : 0

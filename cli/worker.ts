@@ -8,9 +8,13 @@ import { dataFolder, running } from './state'
 
 /** One worker process; ends on SIGTERM when its loads are done. */
 export async function worker(args: string[]): Promise<number> {
-  const { values } = parseArgs({ args, options: { data: { type: 'string' }, capacity: { type: 'string', default: '3' } } })
+  const { values } = parseArgs({
+    args,
+    options: { data: { type: 'string' }, capacity: { type: 'string', default: '3' } },
+  })
   const capacity = Number(values.capacity)
-  if (!(Number.isInteger(capacity) && capacity >= 1 && capacity <= 16)) throw new UsageError('--capacity takes a number from 1 to 16')
+  if (!(Number.isInteger(capacity) && capacity >= 1 && capacity <= 16))
+    throw new UsageError('--capacity takes a number from 1 to 16')
   if (Number(process.env.UV_THREADPOOL_SIZE ?? 4) < 64) return await again(args)
   const data = dataFolder(values.data)
   const url = process.env.DATABASE_URL ?? running(data)?.databaseUrl
@@ -27,7 +31,11 @@ export async function worker(args: string[]): Promise<number> {
 
 /** The thread pool's size must stand before Node starts. */
 async function again(args: string[]): Promise<number> {
-  const child = spawn(process.execPath, [fileURLToPath(new URL('./main.js', import.meta.url)), 'worker', ...args], { env: { ...process.env, UV_THREADPOOL_SIZE: '64' }, stdio: 'inherit' })
+  const child = spawn(
+    process.execPath,
+    [fileURLToPath(new URL('./main.js', import.meta.url)), 'worker', ...args],
+    { env: { ...process.env, UV_THREADPOOL_SIZE: '64' }, stdio: 'inherit' },
+  )
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => child.kill(signal))
   return await new Promise((resolve) => child.on('exit', (code) => resolve(code ?? 1)))
 }

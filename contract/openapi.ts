@@ -2,7 +2,9 @@ import { z } from 'zod'
 import { errorSchema } from './route'
 import { routes } from './routes'
 
-const json = (schema: z.ZodType, io: 'input' | 'output') => ({ 'application/json': { schema: plain(z.toJSONSchema(schema, { io, unrepresentable: 'any' })) } })
+const json = (schema: z.ZodType, io: 'input' | 'output') => ({
+  'application/json': { schema: plain(z.toJSONSchema(schema, { io, unrepresentable: 'any' })) },
+})
 
 function plain(schema: object): object {
   return Object.fromEntries(Object.entries(schema).filter(([name]) => name !== '$schema'))
@@ -14,7 +16,10 @@ export function openApi(): object {
   for (const [operationId, route] of Object.entries(routes)) {
     const path = route.path.replace(/:(\w+)/g, '{$1}')
     const parameters = (['params', 'query'] as const).flatMap((place) => {
-      const schema = z.toJSONSchema(route[place], { io: 'input', unrepresentable: 'any' }) as { properties?: Record<string, object>; required?: string[] }
+      const schema = z.toJSONSchema(route[place], { io: 'input', unrepresentable: 'any' }) as {
+        properties?: Record<string, object>
+        required?: string[]
+      }
       return Object.entries(schema.properties ?? {}).map(([name, of]) => ({
         name,
         in: place === 'params' ? 'path' : 'query',
@@ -28,10 +33,15 @@ export function openApi(): object {
         operationId,
         summary: route.summary,
         ...(parameters.length > 0 ? { parameters } : {}),
-        ...(route.method === 'post' || route.method === 'put' ? { requestBody: { required: true, content: json(route.body, 'input') } } : {}),
+        ...(route.method === 'post' || route.method === 'put'
+          ? { requestBody: { required: true, content: json(route.body, 'input') } }
+          : {}),
         responses: {
           '200': { description: 'done', content: json(route.response, 'output') },
-          default: { description: 'what went wrong, where, and what to do', content: json(errorSchema, 'output') },
+          default: {
+            description: 'what went wrong, where, and what to do',
+            content: json(errorSchema, 'output'),
+          },
         },
         security: route.open ? [] : [{ session: [] }, { token: [] }],
       },
@@ -39,7 +49,11 @@ export function openApi(): object {
   }
   return {
     openapi: '3.1.0',
-    info: { title: 'Mattock', version: '1', description: 'See every load before it runs; prove every load after it ran.' },
+    info: {
+      title: 'Mattock',
+      version: '1',
+      description: 'See every load before it runs; prove every load after it ran.',
+    },
     paths,
     components: {
       securitySchemes: {

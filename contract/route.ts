@@ -1,7 +1,12 @@
 import { z } from 'zod'
 
 /** One operation of the API. Server, web, command and OpenAPI are all made from these. */
-export interface Route<P extends z.ZodType = z.ZodType, Q extends z.ZodType = z.ZodType, B extends z.ZodType = z.ZodType, R extends z.ZodType = z.ZodType> {
+export interface Route<
+  P extends z.ZodType = z.ZodType,
+  Q extends z.ZodType = z.ZodType,
+  B extends z.ZodType = z.ZodType,
+  R extends z.ZodType = z.ZodType,
+> {
   readonly method: 'get' | 'post' | 'put' | 'delete'
   /** With `:name` for each path parameter. */
   readonly path: string
@@ -17,7 +22,12 @@ export interface Route<P extends z.ZodType = z.ZodType, Q extends z.ZodType = z.
 const nothing = z.object({})
 
 /** Declares a route; what is left out is empty. */
-export function route<P extends z.ZodType = typeof nothing, Q extends z.ZodType = typeof nothing, B extends z.ZodType = typeof nothing, R extends z.ZodType = typeof nothing>(given: {
+export function route<
+  P extends z.ZodType = typeof nothing,
+  Q extends z.ZodType = typeof nothing,
+  B extends z.ZodType = typeof nothing,
+  R extends z.ZodType = typeof nothing,
+>(given: {
   method: Route['method']
   path: string
   summary: string
@@ -45,7 +55,11 @@ export type Body<T> = T extends Route<z.ZodType, z.ZodType, infer B, z.ZodType> 
 export type Answer<T> = T extends Route<z.ZodType, z.ZodType, z.ZodType, infer R> ? z.output<R> : never
 
 /** The address of a route with its path and query filled in. */
-export function addressOf(route: Route, params: Record<string, unknown> = {}, query: Record<string, unknown> = {}): string {
+export function addressOf(
+  route: Route,
+  params: Record<string, unknown> = {},
+  query: Record<string, unknown> = {},
+): string {
   const path = route.path.replace(/:(\w+)/g, (_, name: string) => encodeURIComponent(String(params[name])))
   const search = new URLSearchParams()
   for (const [name, value] of Object.entries(query)) {

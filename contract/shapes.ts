@@ -7,9 +7,22 @@ export const valueSchema = z.union([z.string(), z.number(), z.boolean(), z.null(
 export const rowSchema = z.record(z.string(), valueSchema)
 export const columnSchema = z.object({ name: z.string(), type: z.enum(valueTypes) })
 export const levelSchema = z.enum(['stop', 'look', 'note'])
-export const stateSchema = z.enum(['waiting', 'ready', 'running', 'done', 'failed', 'held', 'skipped', 'stopped'])
+export const stateSchema = z.enum([
+  'waiting',
+  'ready',
+  'running',
+  'done',
+  'failed',
+  'held',
+  'skipped',
+  'stopped',
+])
 
-export const accountSchema = z.object({ email: z.string(), name: z.string(), role: z.enum(['engineer', 'reader']) })
+export const accountSchema = z.object({
+  email: z.string(),
+  name: z.string(),
+  role: z.enum(['engineer', 'reader']),
+})
 export const environmentSchema = z.object({ name: z.string(), live: z.boolean() })
 export const sessionSchema = z.object({
   account: accountSchema.nullable(),
@@ -19,7 +32,12 @@ export const sessionSchema = z.object({
   demo: z.array(z.object({ email: z.string(), password: z.string(), role: z.string() })),
 })
 
-export const testStepSchema = z.object({ label: z.string(), ok: z.boolean(), detail: z.string(), milliseconds: z.number() })
+export const testStepSchema = z.object({
+  label: z.string(),
+  ok: z.boolean(),
+  detail: z.string(),
+  milliseconds: z.number(),
+})
 export const testSchema = z.object({ ok: z.boolean(), steps: z.array(testStepSchema) })
 export const settingsSchema = z.record(z.string(), z.union([z.string(), z.number()]))
 export const connectionSchema = z.object({
@@ -98,7 +116,13 @@ export const runBriefSchema = z.object({
   createdAt: z.string(),
   startedAt: z.string().nullable(),
   endedAt: z.string().nullable(),
-  counts: z.object({ read: z.number(), written: z.number(), unchanged: z.number(), rejected: z.number(), filtered: z.number() }),
+  counts: z.object({
+    read: z.number(),
+    written: z.number(),
+    unchanged: z.number(),
+    rejected: z.number(),
+    filtered: z.number(),
+  }),
   loads: z.record(z.string(), z.number()),
   /** Loads that finished and whose rows do not add up. */
   unbalanced: z.number(),
@@ -147,7 +171,16 @@ export const outlineSchema = z.object({
   title: z.string(),
   note: z.string().nullable(),
   slices: z.object({ every: z.string(), zone: z.string(), from: z.string() }).nullable(),
-  parameters: z.array(z.object({ name: z.string(), type: z.string(), default: valueSchema, oneOf: z.array(valueSchema).nullable(), note: z.string().nullable(), required: z.boolean() })),
+  parameters: z.array(
+    z.object({
+      name: z.string(),
+      type: z.string(),
+      default: valueSchema,
+      oneOf: z.array(valueSchema).nullable(),
+      note: z.string().nullable(),
+      required: z.boolean(),
+    }),
+  ),
   parts: z.array(outlinePartSchema),
 })
 export const jobSchema = z.object({
@@ -179,7 +212,9 @@ export const resolvedSchema = z.object({
       found: z.array(z.object({ path: z.string(), size: z.number(), modified: z.string() })).nullable(),
     }),
   ),
-  findings: z.array(z.object({ code: z.string(), level: levelSchema, message: z.string(), path: z.string().nullable() })),
+  findings: z.array(
+    z.object({ code: z.string(), level: levelSchema, message: z.string(), path: z.string().nullable() }),
+  ),
 })
 
 export const findingSchema = z.object({
@@ -187,19 +222,38 @@ export const findingSchema = z.object({
   level: levelSchema,
   message: z.string(),
   where: z.record(z.string(), z.unknown()),
-  mend: z.object({ label: z.string(), open: z.enum(['control-row', 'job', 'connection']), name: z.string(), row: z.string().optional() }).optional(),
+  mend: z
+    .object({
+      label: z.string(),
+      open: z.enum(['control-row', 'job', 'connection']),
+      name: z.string(),
+      row: z.string().optional(),
+    })
+    .optional(),
   loads: z.array(z.number()),
 })
-export const forecastSchema = z.object({ seconds: z.number(), low: z.number(), high: z.number(), known: z.number() }).nullable()
-export const planColumnSchema = z.object({ id: z.string(), label: z.string(), kind: z.enum(['row', 'slice', 'slot']), slot: z.number().optional() })
+export const forecastSchema = z
+  .object({ seconds: z.number(), low: z.number(), high: z.number(), known: z.number() })
+  .nullable()
+export const planColumnSchema = z.object({
+  id: z.string(),
+  label: z.string(),
+  kind: z.enum(['row', 'slice', 'slot']),
+  slot: z.number().optional(),
+})
 export const planPartSchema = z.object({
   index: z.number(),
   each: z.boolean(),
   atOnce: z.number(),
   rows: z.number(),
   slices: z.number(),
-  steps: z.array(z.object({ id: z.string(), title: z.string(), kind: z.string(), slots: z.array(slotSchema) })),
-  differing: z.object({ columns: z.array(planColumnSchema), same: z.array(z.object({ label: z.string(), text: z.string() })) }),
+  steps: z.array(
+    z.object({ id: z.string(), title: z.string(), kind: z.string(), slots: z.array(slotSchema) }),
+  ),
+  differing: z.object({
+    columns: z.array(planColumnSchema),
+    same: z.array(z.object({ label: z.string(), text: z.string() })),
+  }),
 })
 export const planSchema = z.object({
   id: z.number(),
@@ -240,7 +294,16 @@ export const runSchema = runBriefSchema.extend({
   clockOffset: z.number(),
   /** Seconds that are likely left, from the loads of this run that are done; null where nothing is known. */
   left: z.number().nullable(),
-  causes: z.array(z.object({ cause: z.string(), message: z.string(), step: z.string().nullable(), advice: z.string(), loads: z.array(z.number()), count: z.number() })),
+  causes: z.array(
+    z.object({
+      cause: z.string(),
+      message: z.string(),
+      step: z.string().nullable(),
+      advice: z.string(),
+      loads: z.array(z.number()),
+      count: z.number(),
+    }),
+  ),
 })
 export const runLoadSchema = z.object({
   id: z.number(),
@@ -260,11 +323,33 @@ export const runLoadSchema = z.object({
   filtered: z.number(),
   message: z.string().nullable(),
   /** Steps with their state and, in milliseconds from the run's start, their begin and end. */
-  steps: z.array(z.object({ step: z.string(), state: stateSchema, from: z.number(), to: z.number().nullable() })),
+  steps: z.array(
+    z.object({ step: z.string(), state: stateSchema, from: z.number(), to: z.number().nullable() }),
+  ),
 })
-export const statementSchema = z.object({ on: z.string(), text: z.string(), values: z.array(z.unknown()).optional(), rows: z.number().optional(), milliseconds: z.number() })
-export const fileRecordSchema = z.object({ store: z.string(), path: z.string(), size: z.number(), modified: z.string(), sha256: z.string(), records: z.number() })
-export const loadErrorSchema = z.object({ step: z.string().nullable(), code: z.string(), message: z.string(), effect: z.string(), advice: z.string(), rows: z.array(rowSchema).optional() })
+export const statementSchema = z.object({
+  on: z.string(),
+  text: z.string(),
+  values: z.array(z.unknown()).optional(),
+  rows: z.number().optional(),
+  milliseconds: z.number(),
+})
+export const fileRecordSchema = z.object({
+  store: z.string(),
+  path: z.string(),
+  size: z.number(),
+  modified: z.string(),
+  sha256: z.string(),
+  records: z.number(),
+})
+export const loadErrorSchema = z.object({
+  step: z.string().nullable(),
+  code: z.string(),
+  message: z.string(),
+  effect: z.string(),
+  advice: z.string(),
+  rows: z.array(rowSchema).optional(),
+})
 export const loadDetailSchema = runLoadSchema.extend({
   row: rowSchema.nullable(),
   slice: z.object({ from: z.string(), to: z.string(), label: z.string() }).nullable(),
@@ -295,7 +380,9 @@ export const loadDetailSchema = runLoadSchema.extend({
   ),
 })
 export const rejectsSchema = z.object({
-  rows: z.array(z.object({ file: z.string(), line: z.number(), column: z.string(), reason: z.string(), raw: z.string() })),
+  rows: z.array(
+    z.object({ file: z.string(), line: z.number(), column: z.string(), reason: z.string(), raw: z.string() }),
+  ),
   total: z.number(),
 })
 
@@ -309,14 +396,42 @@ export const planDocumentSchema = z.object({
       key: z.string(),
       row: rowSchema.nullable(),
       slice: z.object({ from: z.string(), to: z.string() }).nullable(),
-      steps: z.array(z.object({ id: z.string(), kind: z.string(), resolved: z.record(z.string(), z.unknown()), after: z.array(z.string()) })),
+      steps: z.array(
+        z.object({
+          id: z.string(),
+          kind: z.string(),
+          resolved: z.record(z.string(), z.unknown()),
+          after: z.array(z.string()),
+        }),
+      ),
     }),
   ),
-  once: z.array(z.object({ id: z.string(), kind: z.string(), resolved: z.record(z.string(), z.unknown()), after: z.array(z.string()) })),
-  findings: z.array(z.object({ code: z.string(), level: levelSchema, message: z.string(), where: z.record(z.string(), z.unknown()) })),
+  once: z.array(
+    z.object({
+      id: z.string(),
+      kind: z.string(),
+      resolved: z.record(z.string(), z.unknown()),
+      after: z.array(z.string()),
+    }),
+  ),
+  findings: z.array(
+    z.object({
+      code: z.string(),
+      level: levelSchema,
+      message: z.string(),
+      where: z.record(z.string(), z.unknown()),
+    }),
+  ),
   forecast: forecastSchema,
 })
-export const balanceSchema = z.object({ read: z.number(), written: z.number(), unchanged: z.number(), rejected: z.number(), filtered: z.number(), balanced: z.boolean() })
+export const balanceSchema = z.object({
+  read: z.number(),
+  written: z.number(),
+  unchanged: z.number(),
+  rejected: z.number(),
+  filtered: z.number(),
+  balanced: z.boolean(),
+})
 export const runDocumentSchema = z.object({
   run: z.number(),
   job: z.string(),
@@ -329,7 +444,16 @@ export const showDocumentSchema = runDocumentSchema.extend({ detail: z.array(loa
 
 export const nowSchema = z.object({
   runs: z.array(
-    z.object({ id: z.number(), title: z.string(), environment: z.string(), done: z.number(), running: z.number(), failed: z.number(), total: z.number(), left: z.number().nullable() }),
+    z.object({
+      id: z.number(),
+      title: z.string(),
+      environment: z.string(),
+      done: z.number(),
+      running: z.number(),
+      failed: z.number(),
+      total: z.number(),
+      left: z.number().nullable(),
+    }),
   ),
   workers: z.object({ count: z.number(), idle: z.number(), capacity: z.number(), busy: z.number() }),
   /** Work that goes on behind the pages, such as a demo's history. */
@@ -357,7 +481,17 @@ export const morningSchema = z.object({
     z.object({
       job: z.string(),
       title: z.string(),
-      runs: z.array(z.object({ id: z.number(), state: stateSchema, from: z.string(), to: z.string().nullable(), rows: z.number(), failed: z.number(), loads: z.number() })),
+      runs: z.array(
+        z.object({
+          id: z.number(),
+          state: stateSchema,
+          from: z.string(),
+          to: z.string().nullable(),
+          rows: z.number(),
+          failed: z.number(),
+          loads: z.number(),
+        }),
+      ),
     }),
   ),
 })

@@ -27,7 +27,10 @@ const when = customType<{ data: string; driverData: string }>({
   dataType: () => 'timestamp with time zone',
   fromDriver: (value) => new Date(value).toISOString(),
 })
-const created = () => when('created_at').notNull().default(sql`now()`)
+const created = () =>
+  when('created_at')
+    .notNull()
+    .default(sql`now()`)
 const count = (name: string) => bigint(name, { mode: 'number' }).notNull().default(0)
 
 export const account = mattock.table('account', {
@@ -90,7 +93,9 @@ export const connectionSetting = mattock.table(
     settings: jsonb('settings').$type<Record<string, string | number>>().notNull(),
     /** AES-256-GCM: 12 bytes nonce, 16 bytes tag, text. Null where there is no secret. */
     secret: bytea('secret'),
-    updatedAt: when('updated_at').notNull().default(sql`now()`),
+    updatedAt: when('updated_at')
+      .notNull()
+      .default(sql`now()`),
     updatedBy: text('updated_by').notNull(),
   },
   (t) => [primaryKey({ columns: [t.connection, t.environment] })],
@@ -120,7 +125,9 @@ export const controlChange = mattock.table(
     id: bigserial('id', { mode: 'number' }).primaryKey(),
     table: text('table').notNull(),
     rowKey: text('row_key').notNull(),
-    at: when('at').notNull().default(sql`now()`),
+    at: when('at')
+      .notNull()
+      .default(sql`now()`),
     by: text('by').notNull(),
     before: jsonb('before').$type<Row | null>(),
     after: jsonb('after').$type<Row | null>(),
@@ -384,8 +391,12 @@ export const worker = mattock.table('worker', {
   host: text('host').notNull(),
   pid: integer('pid').notNull(),
   capacity: integer('capacity').notNull(),
-  startedAt: when('started_at').notNull().default(sql`now()`),
-  beatAt: when('beat_at').notNull().default(sql`now()`),
+  startedAt: when('started_at')
+    .notNull()
+    .default(sql`now()`),
+  beatAt: when('beat_at')
+    .notNull()
+    .default(sql`now()`),
   /** Largest resident memory it has seen, in bytes. */
   memory: bigint('memory', { mode: 'number' }).notNull().default(0),
   load: doublePrecision('load').notNull().default(0),

@@ -11,9 +11,11 @@ interface AssetTable {
 }
 
 /** Text as the registry's clerks typed it: blanks before, after and inside a field that should be empty. */
-const typed = (random: () => number, text: string): string => `${random() < 0.3 ? ' ' : ''}${text}${random() < 0.4 ? '  ' : ''}`
+const typed = (random: () => number, text: string): string =>
+  `${random() < 0.3 ? ' ' : ''}${text}${random() < 0.4 ? '  ' : ''}`
 const pick = <T>(random: () => number, list: readonly T[]): T => list[Math.floor(random() * list.length)]!
-const day = (random: () => number): string => `${1962 + Math.floor(random() * 60)}-${String(1 + Math.floor(random() * 12)).padStart(2, '0')}-${String(1 + Math.floor(random() * 28)).padStart(2, '0')}`
+const day = (random: () => number): string =>
+  `${1962 + Math.floor(random() * 60)}-${String(1 + Math.floor(random() * 12)).padStart(2, '0')}-${String(1 + Math.floor(random() * 28)).padStart(2, '0')}`
 
 export const assetTables: readonly AssetTable[] = [
   {
@@ -52,7 +54,9 @@ export async function makeAssets(client: pg.ClientBase): Promise<void> {
     const width = data[0]!.length
     for (let at = 0; at < data.length; at += 1000) {
       const batch = data.slice(at, at + 1000)
-      const places = batch.map((_, i) => `(${Array.from({ length: width }, (_, j) => `$${i * width + j + 1}`).join(', ')})`)
+      const places = batch.map(
+        (_, i) => `(${Array.from({ length: width }, (_, j) => `$${i * width + j + 1}`).join(', ')})`,
+      )
       await client.query(`insert into public.${name} values ${places.join(', ')}`, batch.flat())
     }
   }

@@ -18,12 +18,78 @@ export interface Kind {
 }
 
 export const kinds: readonly Kind[] = [
-  { kind: 'flow', prefix: 'flow', target: 'flow_reading', column: 'flow_lps', meters: 12, every: 15, usual: 42, swing: 18, due: '05:30', active: districts },
-  { kind: 'pressure', prefix: 'press', target: 'pressure_reading', column: 'bar', meters: 8, every: 15, usual: 4.1, swing: 0.6, due: '05:45', active: districts },
-  { kind: 'level', prefix: 'level', target: 'level_reading', column: 'metres', meters: 4, every: 15, usual: 3.2, swing: 0.9, due: '06:00', active: districts },
-  { kind: 'chlorine', prefix: 'chlor', target: 'chlorine_reading', column: 'mg_per_l', meters: 6, every: 60, usual: 0.42, swing: 0.15, due: '05:30', active: ['thornby', 'aldmere', 'sallow'] },
-  { kind: 'turbidity', prefix: 'turb', target: 'turbidity_reading', column: 'ntu', meters: 6, every: 60, usual: 0.3, swing: 0.2, due: '05:30', active: ['brackwell', 'corrie'] },
-  { kind: 'power', prefix: 'power', target: 'power_reading', column: 'kw', meters: 5, every: 30, usual: 61, swing: 25, due: '06:15', active: ['thornby', 'hexley'] },
+  {
+    kind: 'flow',
+    prefix: 'flow',
+    target: 'flow_reading',
+    column: 'flow_lps',
+    meters: 12,
+    every: 15,
+    usual: 42,
+    swing: 18,
+    due: '05:30',
+    active: districts,
+  },
+  {
+    kind: 'pressure',
+    prefix: 'press',
+    target: 'pressure_reading',
+    column: 'bar',
+    meters: 8,
+    every: 15,
+    usual: 4.1,
+    swing: 0.6,
+    due: '05:45',
+    active: districts,
+  },
+  {
+    kind: 'level',
+    prefix: 'level',
+    target: 'level_reading',
+    column: 'metres',
+    meters: 4,
+    every: 15,
+    usual: 3.2,
+    swing: 0.9,
+    due: '06:00',
+    active: districts,
+  },
+  {
+    kind: 'chlorine',
+    prefix: 'chlor',
+    target: 'chlorine_reading',
+    column: 'mg_per_l',
+    meters: 6,
+    every: 60,
+    usual: 0.42,
+    swing: 0.15,
+    due: '05:30',
+    active: ['thornby', 'aldmere', 'sallow'],
+  },
+  {
+    kind: 'turbidity',
+    prefix: 'turb',
+    target: 'turbidity_reading',
+    column: 'ntu',
+    meters: 6,
+    every: 60,
+    usual: 0.3,
+    swing: 0.2,
+    due: '05:30',
+    active: ['brackwell', 'corrie'],
+  },
+  {
+    kind: 'power',
+    prefix: 'power',
+    target: 'power_reading',
+    column: 'kw',
+    meters: 5,
+    every: 30,
+    usual: 61,
+    swing: 25,
+    due: '06:15',
+    active: ['thornby', 'hexley'],
+  },
 ]
 
 export interface Feed {
@@ -54,12 +120,38 @@ export function feeds(): Feed[] {
     })),
   )
   const dunmoor = { connection: 'gauge-drop', district: 'dunmoor', note: null }
-  list.push({ ...dunmoor, feed: 'level_dunmoor', kind: 'level', prefix: 'level', target: 'level_reading', due: '06:00', active: true })
-  list.push({ ...dunmoor, feed: 'flow_dunmoor', kind: 'flow', prefix: 'flow', target: 'flow_reading', due: '05:30', active: true })
-  list.push({ ...dunmoor, feed: 'pressure_dunmoor', kind: 'pressure', prefix: 'press', target: 'flow_reading', due: '05:45', active: false, note: 'put aside: the target is wrong' })
+  list.push({
+    ...dunmoor,
+    feed: 'level_dunmoor',
+    kind: 'level',
+    prefix: 'level',
+    target: 'level_reading',
+    due: '06:00',
+    active: true,
+  })
+  list.push({
+    ...dunmoor,
+    feed: 'flow_dunmoor',
+    kind: 'flow',
+    prefix: 'flow',
+    target: 'flow_reading',
+    due: '05:30',
+    active: true,
+  })
+  list.push({
+    ...dunmoor,
+    feed: 'pressure_dunmoor',
+    kind: 'pressure',
+    prefix: 'press',
+    target: 'flow_reading',
+    due: '05:45',
+    active: false,
+    note: 'put aside: the target is wrong',
+  })
   return list
 }
 
 export const kindOf = (name: string): Kind => kinds.find(({ kind }) => kind === name)!
 /** Feeds that send files: the active ones, and the one that is put aside. */
-export const sendingFeeds = (): Feed[] => feeds().filter(({ active, district }) => active || district === 'dunmoor')
+export const sendingFeeds = (): Feed[] =>
+  feeds().filter(({ active, district }) => active || district === 'dunmoor')

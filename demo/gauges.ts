@@ -31,7 +31,8 @@ export const oddityOf = (feed: string, daysAgo: number): Oddity['what'] | undefi
   oddities.find((oddity) => oddity.feed === feed && oddity.daysAgo === daysAgo)?.what
 
 export const stamp = (day: Temporal.PlainDate): string => day.toString().replaceAll('-', '')
-export const fileName = (feed: Feed, day: Temporal.PlainDate): string => `${feed.prefix}_${feed.district}_${stamp(day)}.csv`
+export const fileName = (feed: Feed, day: Temporal.PlainDate): string =>
+  `${feed.prefix}_${feed.district}_${stamp(day)}.csv`
 
 /** One day's file of a feed; a day with a clock change has 23 or 25 hours of readings. `version` 2 is a correction. */
 export function gaugeFile(feed: Feed, day: Temporal.PlainDate, oddity?: Oddity['what'], version = 1): string {
@@ -45,7 +46,10 @@ export function gaugeFile(feed: Feed, day: Temporal.PlainDate, oddity?: Oddity['
   const steps = Math.round((end - start.epochMilliseconds) / (every * 60_000))
   const times = Array.from({ length: steps }, (_, i) => {
     const time = start.add({ minutes: every * i })
-    return { text: time.toString({ timeZoneName: 'never', smallestUnit: 'second' }), phase: ((time.hour * 60 + time.minute) / 1440) * 2 * Math.PI }
+    return {
+      text: time.toString({ timeZoneName: 'never', smallestUnit: 'second' }),
+      phase: ((time.hour * 60 + time.minute) / 1440) * 2 * Math.PI,
+    }
   })
   for (let meter = 1; meter <= meters; meter++) {
     const name = `${feed.district.slice(0, 2).toUpperCase()}-${feed.prefix.slice(0, 1).toUpperCase()}${String(meter).padStart(2, '0')}`
@@ -61,7 +65,8 @@ export function gaugeFile(feed: Feed, day: Temporal.PlainDate, oddity?: Oddity['
     lines[7] = lines[7]!.replace(/,[\d.]+,/, ',n/a,')
     lines[19] = lines[19]!.split(',').slice(0, 2).join(',')
   }
-  if (oddity === 'many-broken') for (let i = 30; i < 80; i++) lines[i] = lines[i]!.replace(/,[\d.]+,/, ',<0.05,')
+  if (oddity === 'many-broken')
+    for (let i = 30; i < 80; i++) lines[i] = lines[i]!.replace(/,[\d.]+,/, ',<0.05,')
   return lines.join('\r\n') + '\r\n'
 }
 
@@ -75,19 +80,33 @@ function put(folder: string, name: string, text: string | Buffer, came: Temporal
 
 /** When a day's file comes: in the night after, between 03:40 and 05:20; a late one at 08:47. */
 function comesAt(feed: Feed, day: Temporal.PlainDate, late: boolean): Temporal.ZonedDateTime {
-  const minutes = late ? 8 * 60 + 47 : 3 * 60 + 40 + Math.floor(randomFrom(`${feed.feed} ${day.toString()} comes`)() * 100)
+  const minutes = late
+    ? 8 * 60 + 47
+    : 3 * 60 + 40 + Math.floor(randomFrom(`${feed.feed} ${day.toString()} comes`)() * 100)
   return day.add({ days: 1 }).toZonedDateTime(zone).add({ minutes })
 }
 
 /** Lays down what came in the night after `day`; late files and corrections only where `all`. */
-export function layDown(folder: string, day: Temporal.PlainDate, daysAgo: number, which: 'on-time' | 'late'): void {
+export function layDown(
+  folder: string,
+  day: Temporal.PlainDate,
+  daysAgo: number,
+  which: 'on-time' | 'late',
+): void {
   for (const feed of sendingFeeds()) {
     const oddity = oddityOf(feed.feed, daysAgo)
     if (oddity === 'missing') continue
-    if (which === 'on-time' && oddity !== 'late') put(folder, fileName(feed, day), gaugeFile(feed, day, oddity), comesAt(feed, day, false))
-    if (which === 'late' && oddity === 'late') put(folder, fileName(feed, day), gaugeFile(feed, day), comesAt(feed, day, true))
+    if (which === 'on-time' && oddity !== 'late')
+      put(folder, fileName(feed, day), gaugeFile(feed, day, oddity), comesAt(feed, day, false))
+    if (which === 'late' && oddity === 'late')
+      put(folder, fileName(feed, day), gaugeFile(feed, day), comesAt(feed, day, true))
     if (which === 'late' && oddity === 'sent-twice') {
-      put(folder, fileName(feed, day).replace('.csv', '_corrected.csv'), gaugeFile(feed, day, undefined, 2), comesAt(feed, day, true))
+      put(
+        folder,
+        fileName(feed, day).replace('.csv', '_corrected.csv'),
+        gaugeFile(feed, day, undefined, 2),
+        comesAt(feed, day, true),
+      )
     }
   }
 }
@@ -97,7 +116,12 @@ export function layStrays(folder: string, today: Temporal.PlainDate): void {
   mkdirSync(folder, { recursive: true })
   const came = today.subtract({ days: 20 }).toZonedDateTime(zone)
   put(folder, 'readme.txt', 'Gauge files land here, one for each district, kind and day.\n', came)
-  put(folder, `Copy of flow_corrie_${stamp(today.subtract({ days: 14 }))}.csv`, 'meter,read_at,flow_lps,state\r\n', came)
+  put(
+    folder,
+    `Copy of flow_corrie_${stamp(today.subtract({ days: 14 }))}.csv`,
+    'meter,read_at,flow_lps,state\r\n',
+    came,
+  )
   put(folder, 'site-photo.png', Buffer.from('89504e470d0a1a0a0000000d49484452', 'hex'), came)
   put(folder, 'export.tmp', 'half a fi', came)
 }

@@ -16,9 +16,16 @@ const background = 100
  * Makes the demo's past by really running the jobs, day after day, with the clock of their runs set to that night.
  * Goes on from where it was after a restart. `report` is told the days done.
  */
-export async function makeHistory(engine: Engine, folder: string, report: (done: number, total: number) => void, signal: AbortSignal): Promise<void> {
+export async function makeHistory(
+  engine: Engine,
+  folder: string,
+  report: (done: number, total: number) => void,
+  signal: AbortSignal,
+): Promise<void> {
   const today = demoToday()
-  const now = process.env.MATTOCK_TODAY ? today.toZonedDateTime({ timeZone: zone, plainTime: '10:00' }) : Temporal.Now.zonedDateTimeISO(zone)
+  const now = process.env.MATTOCK_TODAY
+    ? today.toZonedDateTime({ timeZone: zone, plainTime: '10:00' })
+    : Temporal.Now.zonedDateTimeISO(zone)
   const drop = join(folder, 'gauge-drop')
   for (let daysAgo = historyDays; daysAgo >= 1; daysAgo--) {
     if (signal.aborted) return
@@ -27,7 +34,9 @@ export async function makeHistory(engine: Engine, folder: string, report: (done:
     const morning = day.add({ days: 1 })
     const night = (time: string): Temporal.ZonedDateTime => {
       const minutes = Math.floor(randomFrom(`${day.toString()} ${time}`)() * 6)
-      return morning.toZonedDateTime({ timeZone: zone, plainTime: time }).add({ minutes, seconds: 7 * minutes })
+      return morning
+        .toZonedDateTime({ timeZone: zone, plainTime: time })
+        .add({ minutes, seconds: 7 * minutes })
     }
     const step = async (time: string, work: (at: Temporal.ZonedDateTime) => Promise<void>) => {
       const at = night(time)
@@ -38,10 +47,14 @@ export async function makeHistory(engine: Engine, folder: string, report: (done:
     layDown(drop, day, daysAgo, 'on-time')
     await step('05:50', (at) => runOnce(engine, 'gauge-readings', day.toString(), at, signal))
     layDown(drop, day, daysAgo, 'late')
-    const feed = oddities.find((oddity) => oddity.daysAgo === daysAgo && (oddity.what === 'late' || oddity.what === 'sent-twice'))
+    const feed = oddities.find(
+      (oddity) => oddity.daysAgo === daysAgo && (oddity.what === 'late' || oddity.what === 'sent-twice'),
+    )
     if (feed) {
       await step('09:10', (at) =>
-        feed.what === 'late' ? rerunOnce(engine, 'gauge-readings', at, signal) : runOnce(engine, 'gauge-readings', day.toString(), at, signal, `row.feed == '${feed.feed}'`),
+        feed.what === 'late'
+          ? rerunOnce(engine, 'gauge-readings', at, signal)
+          : runOnce(engine, 'gauge-readings', day.toString(), at, signal, `row.feed == '${feed.feed}'`),
       )
     }
   }
@@ -52,7 +65,10 @@ const by = 'I. Marek'
 
 async function ended(engine: Engine, run: number, signal: AbortSignal): Promise<void> {
   while (!signal.aborted) {
-    const { rows } = await engine.db.$client.query<{ state: string }>('select state from mattock.run where id = $1', [run])
+    const { rows } = await engine.db.$client.query<{ state: string }>(
+      'select state from mattock.run where id = $1',
+      [run],
+    )
     if (rows[0]?.state !== 'running') return
     await new Promise((resolve) => setTimeout(resolve, 60))
   }
@@ -67,18 +83,51 @@ async function begunAt(engine: Engine, job: string, at: Temporal.ZonedDateTime):
   return rows[0]!.there
 }
 
-async function runOnce(engine: Engine, job: string, span: string | undefined, at: Temporal.ZonedDateTime, signal: AbortSignal, only?: string): Promise<void> {
+async function runOnce(
+  engine: Engine,
+  job: string,
+  span: string | undefined,
+  at: Temporal.ZonedDateTime,
+  signal: AbortSignal,
+  only?: string,
+): Promise<void> {
   if (await begunAt(engine, job, at)) return
-  const { id } = await makePlan(engine, { job, environment: 'live', parameters: {}, span, only, by, now: at.toInstant().toString() })
-  const run = await startRun(engine, { plan: id, by, clockOffset: at.epochMilliseconds - Date.now(), priority: background })
+  const { id } = await makePlan(engine, {
+    job,
+    environment: 'live',
+    parameters: {},
+    span,
+    only,
+    by,
+    now: at.toInstant().toString(),
+  })
+  const run = await startRun(engine, {
+    plan: id,
+    by,
+    clockOffset: at.epochMilliseconds - Date.now(),
+    priority: background,
+  })
   await ended(engine, run, signal)
 }
 
 /** Runs again what failed in the newest run of a job. */
-async function rerunOnce(engine: Engine, job: string, at: Temporal.ZonedDateTime, signal: AbortSignal): Promise<void> {
+async function rerunOnce(
+  engine: Engine,
+  job: string,
+  at: Temporal.ZonedDateTime,
+  signal: AbortSignal,
+): Promise<void> {
   if (await begunAt(engine, job, at)) return
-  const { rows } = await engine.db.$client.query<{ id: number; state: string }>(`select id, state from mattock.run where job = $1 and environment = 'live' order by created_at desc limit 1`, [job])
+  const { rows } = await engine.db.$client.query<{ id: number; state: string }>(
+    `select id, state from mattock.run where job = $1 and environment = 'live' order by created_at desc limit 1`,
+    [job],
+  )
   if (rows[0]?.state !== 'failed') return
-  const run = await rerunFailed(engine, rows[0].id, { by, cause: `rerun of ${rows[0].id}`, clockOffset: at.epochMilliseconds - Date.now(), priority: background })
+  const run = await rerunFailed(engine, rows[0].id, {
+    by,
+    cause: `rerun of ${rows[0].id}`,
+    clockOffset: at.epochMilliseconds - Date.now(),
+    priority: background,
+  })
   await ended(engine, run, signal)
 }

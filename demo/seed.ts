@@ -39,7 +39,9 @@ export function demoToday(): Temporal.PlainDate {
 /** Lays down the demo once: environments, connections, control tables, jobs, the asset registry. Quick; history follows. */
 export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> {
   const client = engine.db.$client
-  await client.query(`insert into mattock.environment (name, position, live) values ('dev', 1, false), ('staging', 2, false), ('live', 3, true) on conflict do nothing`)
+  await client.query(
+    `insert into mattock.environment (name, position, live) values ('dev', 1, false), ('staging', 2, false), ('live', 3, true) on conflict do nothing`,
+  )
   await client.query(
     `insert into mattock.connection (name, kind, title, cap) values
        ('gauge-drop', 'files', 'Where the districts drop their gauge files', null),
@@ -56,14 +58,34 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
   await assets.end()
   for (const environment of ['dev', 'staging', 'live']) {
     await place.ensure(`${place.prefix}warehouse_${environment}`)
-    const database = (name: string) => ({ host: place.host, port: place.port, user: place.user, database: `${place.prefix}${name}` })
+    const database = (name: string) => ({
+      host: place.host,
+      port: place.port,
+      user: place.user,
+      database: `${place.prefix}${name}`,
+    })
     await saveSettings(engine, 'gauge-drop', environment, { settings: { folder: drop } }, 'the demo')
-    await saveSettings(engine, 'assetdb', environment, { settings: database('assetdb'), secret: place.password }, 'the demo')
-    await saveSettings(engine, 'warehouse', environment, { settings: database(`warehouse_${environment}`), secret: place.password }, 'the demo')
+    await saveSettings(
+      engine,
+      'assetdb',
+      environment,
+      { settings: database('assetdb'), secret: place.password },
+      'the demo',
+    )
+    await saveSettings(
+      engine,
+      'warehouse',
+      environment,
+      { settings: database(`warehouse_${environment}`), secret: place.password },
+      'the demo',
+    )
   }
   await makeControlTables(client)
   for (const name of ['gauge-readings', 'registry-copy']) {
-    await saveJob(engine, readFileSync(join(place.definitions, `${name}.yaml`), 'utf8'), { by: 'I. Marek', message: 'first version' })
+    await saveJob(engine, readFileSync(join(place.definitions, `${name}.yaml`), 'utf8'), {
+      by: 'I. Marek',
+      message: 'first version',
+    })
   }
 }
 
@@ -79,7 +101,17 @@ async function makeControlTables(client: pg.Pool): Promise<void> {
     await client.query(
       `insert into control.feed_control (feed, connection, district, kind, prefix, target, due, active, note)
        values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict do nothing`,
-      [feed.feed, feed.connection, feed.district, feed.kind, feed.prefix, feed.target, feed.due, feed.active, feed.note],
+      [
+        feed.feed,
+        feed.connection,
+        feed.district,
+        feed.kind,
+        feed.prefix,
+        feed.target,
+        feed.due,
+        feed.active,
+        feed.note,
+      ],
     )
   }
   const registry = [
@@ -90,7 +122,11 @@ async function makeControlTables(client: pg.Pool): Promise<void> {
     ['reg_meter', 'meter', 'Customer meters'],
     ['reg_zone', 'zone', 'Supply zones'],
   ]
-  for (const row of registry) await client.query('insert into control.registry_control (source, target, title) values ($1, $2, $3) on conflict do nothing', row)
+  for (const row of registry)
+    await client.query(
+      'insert into control.registry_control (source, target, title) values ($1, $2, $3) on conflict do nothing',
+      row,
+    )
   const rules = {
     feed: { required: true },
     connection: { required: true, names: 'connection' },

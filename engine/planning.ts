@@ -93,7 +93,10 @@ export async function workOutPlan(
 }
 
 /** Finds out what the rules need to know, and judges. */
-export async function judgeExpansion(engine: Engine, expansion: Expansion): Promise<{ plan: Plan; facts: Facts }> {
+export async function judgeExpansion(
+  engine: Engine,
+  expansion: Expansion,
+): Promise<{ plan: Plan; facts: Facts }> {
   const facts = await gatherFacts(engine, expansion)
   return { plan: judge(expansion, facts), facts }
 }

@@ -45,20 +45,24 @@ export async function resolveOne(engine: Engine, ask: ResolveAsk) {
   }
   const expansion = expand(request, await controlTables(engine, job, ask.environment))
   const roster = expansion.parts[ask.part]?.roster
-  if (!expansion.parts[ask.part]) throw new FaultError({ code: 'unknown-name', message: `the job has no part ${ask.part + 1}`, where: {} })
+  if (!expansion.parts[ask.part])
+    throw new FaultError({ code: 'unknown-name', message: `the job has no part ${ask.part + 1}`, where: {} })
   const wanted = ask.search.toLowerCase()
   const all = roster?.rows ?? []
   const rows = all.filter(({ key }) => key.toLowerCase().includes(wanted)).map(({ key }) => key)
   const chosen = all.find(({ key }) => key === ask.row) ?? all.find(({ key }) => key === rows[0]) ?? all[0]
   const index = chosen ? all.indexOf(chosen) : -1
   // facts are gathered for this one load only
-  const kept = expansion.loads.flatMap((load, number) => (load.part === ask.part && (index < 0 || load.row === index) ? [number] : []))
+  const kept = expansion.loads.flatMap((load, number) =>
+    load.part === ask.part && (index < 0 || load.row === index) ? [number] : [],
+  )
   const renumbered = new Map(kept.map((number, i) => [number, i]))
   const narrow = {
     ...expansion,
     loads: kept.map((number) => expansion.loads[number]!),
     findings: expansion.findings.flatMap((finding) => {
-      if (finding.loads.length === 0) return finding.where.part === undefined || finding.where.part === ask.part ? [finding] : []
+      if (finding.loads.length === 0)
+        return finding.where.part === undefined || finding.where.part === ask.part ? [finding] : []
       const loads = finding.loads.flatMap((number) => renumbered.get(number) ?? [])
       return loads.length > 0 ? [{ ...finding, loads }] : []
     }),

@@ -35,12 +35,25 @@ export interface ServerOptions {
   readonly pages: string
 }
 
-export type Handler<T> = T extends Route<infer P, infer Q, infer B, z.ZodType>
-  ? (asked: Asked, given: { params: z.output<P>; query: z.output<Q>; body: z.output<B> }) => Promise<Answer<T>>
-  : never
+export type Handler<T> =
+  T extends Route<infer P, infer Q, infer B, z.ZodType>
+    ? (
+        asked: Asked,
+        given: { params: z.output<P>; query: z.output<Q>; body: z.output<B> },
+      ) => Promise<Answer<T>>
+    : never
 export type Handlers = { readonly [K in keyof Routes]: Handler<Routes[K]> }
 
-const statusOf: Record<string, number> = { 'unknown-name': 404, conflict: 409, 'plan-stops': 409, 'still-running': 409, 'not-running': 409, 'signed-out': 401, forbidden: 403, 'too-many': 429 }
+const statusOf: Record<string, number> = {
+  'unknown-name': 404,
+  conflict: 409,
+  'plan-stops': 409,
+  'still-running': 409,
+  'not-running': 409,
+  'signed-out': 401,
+  forbidden: 403,
+  'too-many': 429,
+}
 
 export function makeApp(engine: Engine, options: ServerOptions, log: Logger): express.Express {
   const app = express()
@@ -68,7 +81,12 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
     legacyHeaders: false,
     // only failures count, so that many people behind one address can come in
     skipSuccessfulRequests: true,
-    handler: (_request, response) => sendFault(response, { code: 'too-many', message: 'too many tries to sign in; wait a minute', where: {} }),
+    handler: (_request, response) =>
+      sendFault(response, {
+        code: 'too-many',
+        message: 'too many tries to sign in; wait a minute',
+        where: {},
+      }),
   })
   app.post(routes.signIn.path, signIns)
   app.get('/api/openapi.json', (_request, response) => void response.json(openApi()))
@@ -83,10 +101,14 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
     signedIn(request, response).then((account) => account && liveEvents(engine, request, response), next)
   })
   app.get('/api/runs/:id/loads/:load/rejects.csv', (request, response, next) => {
-    signedIn(request, response).then((account) => (account ? downloadRejects(engine, request, response) : undefined)).catch(next)
+    signedIn(request, response)
+      .then((account) => (account ? downloadRejects(engine, request, response) : undefined))
+      .catch(next)
   })
   for (const key of Object.keys(routes) as (keyof Routes)[]) register(app, key, engine, options)
-  app.use('/api', (_request, response) => sendFault(response, { code: 'unknown-name', message: 'there is nothing at this address', where: {} }))
+  app.use('/api', (_request, response) =>
+    sendFault(response, { code: 'unknown-name', message: 'there is nothing at this address', where: {} }),
+  )
   servePages(app, options.pages)
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     if (response.headersSent) return void response.end()
@@ -95,12 +117,20 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
     } else if (error instanceof FaultError) sendFault(response, error.fault)
     else if (error instanceof z.ZodError) {
       const [issue] = error.issues
-      sendFault(response, { code: 'request', message: `${issue?.path.join('.') || 'the request'}: ${issue?.message ?? 'cannot be read'}`, where: { path: issue?.path.join('.') } })
+      sendFault(response, {
+        code: 'request',
+        message: `${issue?.path.join('.') || 'the request'}: ${issue?.message ?? 'cannot be read'}`,
+        where: { path: issue?.path.join('.') },
+      })
     } else if ('status' in error && typeof error.status === 'number' && error.status < 500) {
       sendFault(response, { code: 'request', message: error.message, where: {} }, error.status)
     } else {
       log.error({ error, path: request.path }, 'a request failed')
-      sendFault(response, { code: 'internal', message: 'Mattock made a mistake; its log says more', where: {} }, 500)
+      sendFault(
+        response,
+        { code: 'internal', message: 'Mattock made a mistake; its log says more', where: {} },
+        500,
+      )
     }
   })
   return app
@@ -116,12 +146,33 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
   app[route.method](route.path, (request, response, next) => {
     const answer = async () => {
       const changes = route.method !== 'get'
-      if (changes && !fromOurPages(request)) return sendFault(response, { code: 'forbidden', message: 'this request does not come from Mattock’s own pages', where: {} })
+      if (changes && !fromOurPages(request))
+        return sendFault(response, {
+          code: 'forbidden',
+          message: 'this request does not come from Mattock’s own pages',
+          where: {},
+        })
       const account = await whoAsks(engine, request)
-      if (!account && !route.open) return sendFault(response, { code: 'signed-out', message: 'sign in first', where: {} })
-      const reads = key === 'checkJob' || key === 'resolveJob' || key === 'testConnection' || key === 'makePlan' || route.open || key === 'signOut'
-      if (changes && !reads && account?.role !== 'engineer') return sendFault(response, { code: 'forbidden', message: 'this account may look, but not change or run anything', where: {} })
-      const given = { params: route.params.parse(request.params), query: route.query.parse(request.query), body: route.body.parse(request.body ?? {}) }
+      if (!account && !route.open)
+        return sendFault(response, { code: 'signed-out', message: 'sign in first', where: {} })
+      const reads =
+        key === 'checkJob' ||
+        key === 'resolveJob' ||
+        key === 'testConnection' ||
+        key === 'makePlan' ||
+        route.open ||
+        key === 'signOut'
+      if (changes && !reads && account?.role !== 'engineer')
+        return sendFault(response, {
+          code: 'forbidden',
+          message: 'this account may look, but not change or run anything',
+          where: {},
+        })
+      const given = {
+        params: route.params.parse(request.params),
+        query: route.query.parse(request.query),
+        body: route.body.parse(request.body ?? {}),
+      }
       // an open route has nobody; its handlers do not look
       const result = await handler({ engine, account: account!, request, response, options }, given)
       response.setHeader('Cache-Control', 'no-store')
@@ -133,7 +184,15 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
 
 function servePages(app: express.Express, folder: string): void {
   if (!existsSync(folder)) return
-  app.use(express.static(folder, { index: false, maxAge: '1y', immutable: true, setHeaders: (response, path) => path.endsWith('.html') && response.setHeader('Cache-Control', 'no-cache') }))
+  app.use(
+    express.static(folder, {
+      index: false,
+      maxAge: '1y',
+      immutable: true,
+      setHeaders: (response, path) =>
+        path.endsWith('.html') && response.setHeader('Cache-Control', 'no-cache'),
+    }),
+  )
   app.get(/^(?!\/(api|assets)\/).*/, (_request, response) => {
     response.setHeader('Cache-Control', 'no-cache')
     response.sendFile(join(folder, 'index.html'))

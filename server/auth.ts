@@ -5,7 +5,12 @@ import type { Request, Response } from 'express'
 import { account, apiToken, session } from '../database/schema'
 import type { Engine } from '../engine/context'
 
-const derive = promisify(scrypt) as (password: string, salt: Buffer, length: number, options: object) => Promise<Buffer>
+const derive = promisify(scrypt) as (
+  password: string,
+  salt: Buffer,
+  length: number,
+  options: object,
+) => Promise<Buffer>
 /** scrypt (RFC 7914) with N = 2^15, r = 8, p = 1: 32 MB and some 80 ms a try. */
 const cost = { N: 32_768, r: 8, p: 1, maxmem: 64 * 1024 * 1024 }
 
@@ -37,7 +42,11 @@ const sha256 = (text: string): string => createHash('sha256').update(text).diges
 const nobody = `scrypt$${randomBytes(16).toString('base64')}$${randomBytes(32).toString('base64')}`
 
 /** The account, or undefined where address or password is wrong. */
-export async function checkPassword(engine: Engine, email: string, password: string): Promise<Account | undefined> {
+export async function checkPassword(
+  engine: Engine,
+  email: string,
+  password: string,
+): Promise<Account | undefined> {
   const [found] = await engine.db.select().from(account).where(eq(account.email, email.trim().toLowerCase()))
   const fits = await passwordFits(password, found?.password ?? nobody)
   return found && fits ? found : undefined
@@ -47,7 +56,9 @@ export async function openSession(engine: Engine, response: Response, of: Accoun
   const value = randomBytes(32).toString('base64url')
   const expires = new Date(Date.now() + lifetimeDays * 86_400_000)
   await engine.db.delete(session).where(lt(session.expiresAt, new Date().toISOString()))
-  await engine.db.insert(session).values({ hash: sha256(value), accountId: of.id, expiresAt: expires.toISOString() })
+  await engine.db
+    .insert(session)
+    .values({ hash: sha256(value), accountId: of.id, expiresAt: expires.toISOString() })
   response.cookie(cookieName, value, {
     httpOnly: true,
     sameSite: 'strict',
@@ -75,7 +86,11 @@ export async function whoAsks(engine: Engine, request: Request): Promise<Account
   const [kind, token] = (request.headers.authorization ?? '').split(' ')
   const columns = { id: account.id, email: account.email, name: account.name, role: account.role }
   if (kind === 'Bearer' && token) {
-    const [found] = await engine.db.select(columns).from(apiToken).innerJoin(account, eq(account.id, apiToken.accountId)).where(eq(apiToken.hash, sha256(token)))
+    const [found] = await engine.db
+      .select(columns)
+      .from(apiToken)
+      .innerJoin(account, eq(account.id, apiToken.accountId))
+      .where(eq(apiToken.hash, sha256(token)))
     return found
   }
   const value = cookieOf(request)

@@ -28,7 +28,11 @@ function hear(url: string): Promise<void> {
 
 /** Server-sent events (HTML standard, 9.2): which runs changed, at most four times a second. */
 export function liveEvents(engine: Engine, request: Request, response: Response): void {
-  response.writeHead(200, { 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store', Connection: 'keep-alive' })
+  response.writeHead(200, {
+    'Content-Type': 'text/event-stream',
+    'Cache-Control': 'no-store',
+    Connection: 'keep-alive',
+  })
   response.write('retry: 2000\n\n')
   let changed = new Set<string>()
   const listener: Listener = (what) => changed.add(what)

@@ -47,7 +47,9 @@ export async function serve(): Promise<number> {
       ? makeHistory(
           engine,
           data,
-          (done, total) => (progress = done < total ? { label: 'making the demo’s history by running its jobs', done, total } : null),
+          (done, total) =>
+            (progress =
+              done < total ? { label: 'making the demo’s history by running its jobs', done, total } : null),
           history.signal,
         ).catch((error: Error) => log.error({ error }, 'the demo’s history stopped'))
       : Promise.resolve()
@@ -84,7 +86,8 @@ async function firstSeed(engine: Engine, url: string, data: string): Promise<voi
       return Object.assign(new URL(url), { pathname: `/${database}` }).toString()
     },
   })
-  for (const { password, ...rest } of accounts) await engine.db.insert(account).values({ ...rest, password: await hashPassword(password) })
+  for (const { password, ...rest } of accounts)
+    await engine.db.insert(account).values({ ...rest, password: await hashPassword(password) })
 }
 
 /** A token for the command, readable by whoever may read the data folder. */
@@ -104,8 +107,17 @@ async function ensureCommandToken(engine: Engine, data: string): Promise<void> {
 async function firstAccount(engine: Engine, data: string): Promise<void> {
   const { randomBytes } = await import('node:crypto')
   const password = randomBytes(9).toString('base64url')
-  await engine.db.insert(account).values({ email: 'engineer@localhost', name: 'Engineer', role: 'engineer', password: await hashPassword(password) })
+  await engine.db
+    .insert(account)
+    .values({
+      email: 'engineer@localhost',
+      name: 'Engineer',
+      role: 'engineer',
+      password: await hashPassword(password),
+    })
   writeFileSync(join(data, 'first-account.txt'), `engineer@localhost\n${password}\n`, { mode: 0o600 })
   const client = engine.db.$client
-  await client.query(`insert into mattock.environment (name, position, live) values ('dev', 1, false), ('staging', 2, false), ('live', 3, true) on conflict do nothing`)
+  await client.query(
+    `insert into mattock.environment (name, position, live) values ('dev', 1, false), ('staging', 2, false), ('live', 3, true) on conflict do nothing`,
+  )
 }

@@ -93,7 +93,10 @@ export function checkText(check: Check): string {
   if (check.unique) return `one row per ${check.unique.join(', ')}`
   if (check.not_null) return `${check.not_null.join(', ')} never empty`
   const { at_least, at_most } = check.rows ?? {}
-  const bounds = [at_least === undefined ? '' : `at least ${at_least}`, at_most === undefined ? '' : `at most ${at_most}`]
+  const bounds = [
+    at_least === undefined ? '' : `at least ${at_least}`,
+    at_most === undefined ? '' : `at most ${at_most}`,
+  ]
   return `${bounds.filter(Boolean).join(', ')} rows`
 }
 
@@ -111,13 +114,37 @@ function settingsOf(step: Step): { label: string; text: string }[] {
   }
   if (step.transfer) {
     const { from, into, columns, shape, check, rejects } = step.transfer
-    add('write', writes[into.write] + (into.key ? ` by ${into.key.join(', ')}` : '') + (into.slice_by ? ` by ${into.slice_by}` : ''))
+    add(
+      'write',
+      writes[into.write] +
+        (into.key ? ` by ${into.key.join(', ')}` : '') +
+        (into.slice_by ? ` by ${into.slice_by}` : ''),
+    )
     if (into.key) add('rows that share the key', into.repeats === 'fail' ? 'fail the load' : 'keep the last')
-    add('columns', columns && Object.entries(columns).map(([target, source]) => `${source} → ${target}`).join(', '))
+    add(
+      'columns',
+      columns &&
+        Object.entries(columns)
+          .map(([target, source]) => `${source} → ${target}`)
+          .join(', '),
+    )
     add('columns the target lacks', into.unknown_columns === 'fail' ? undefined : into.unknown_columns)
-    add('shape', shape?.map(({ columns: of, apply }) => `${apply.join(', ')} every ${of.type ?? 'text'} column${of.named ? ` named ${of.named}` : ''}`).join('; '))
+    add(
+      'shape',
+      shape
+        ?.map(
+          ({ columns: of, apply }) =>
+            `${apply.join(', ')} every ${of.type ?? 'text'} column${of.named ? ` named ${of.named}` : ''}`,
+        )
+        .join('; '),
+    )
     add('checked before writing', check?.map(checkText).join('; '))
-    const allowed = typeof rejects === 'string' ? rejects : 'up_to' in rejects ? `up to ${rejects.up_to}` : `up to ${rejects.share * 100} %`
+    const allowed =
+      typeof rejects === 'string'
+        ? rejects
+        : 'up_to' in rejects
+          ? `up to ${rejects.up_to}`
+          : `up to ${rejects.share * 100} %`
     add('rejects', allowed === 'fail' ? 'fail on the first' : allowed === 'keep' ? 'keep all' : allowed)
     if (from.store) add('no file', from.missing === 'skip' ? 'skip the load' : 'fail the load')
   }

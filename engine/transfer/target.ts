@@ -73,8 +73,8 @@ export async function prepareTarget(
   let columns = await tableColumns(client, table)
   const { key } = spec.into
   if (!columns) {
-    // loads of one roster may all want to make the same table
-    await client.query('select pg_advisory_xact_lock(hashtext($1))', [`mattock.make ${qualified(table)}`])
+    // loads of one roster may all want to make the same schema or table
+    await client.query('select pg_advisory_xact_lock(hashtext($1))', ['mattock.make'])
     columns = await tableColumns(client, table)
     if (!columns) {
       await recorded(client, outcome, on, `create schema if not exists ${quoteName(table.schema)}`)

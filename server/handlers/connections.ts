@@ -4,11 +4,26 @@ import { connection } from '../../database/schema'
 import { saveSettings, testConnection } from '../../engine/connections'
 import type { Handlers } from '../app'
 
-export const connectionHandlers: Pick<Handlers, 'connections' | 'addConnection' | 'changeConnection' | 'removeConnection' | 'saveSettings' | 'testConnection'> = {
+export const connectionHandlers: Pick<
+  Handlers,
+  | 'connections'
+  | 'addConnection'
+  | 'changeConnection'
+  | 'removeConnection'
+  | 'saveSettings'
+  | 'testConnection'
+> = {
   connections: async ({ engine }, { query }) => {
     const list = await engine.db.select().from(connection).orderBy(asc(connection.name))
     // the secret itself is not even read
-    const { rows: settings } = await engine.db.$client.query<{ connection: string; environment: string; settings: Record<string, string | number>; hasSecret: boolean; updatedAt: string; updatedBy: string }>(
+    const { rows: settings } = await engine.db.$client.query<{
+      connection: string
+      environment: string
+      settings: Record<string, string | number>
+      hasSecret: boolean
+      updatedAt: string
+      updatedBy: string
+    }>(
       `select s.connection, s.environment, s.settings, s.secret is not null as "hasSecret", s.updated_at as "updatedAt", s.updated_by as "updatedBy"
        from mattock.connection_setting s join mattock.environment e on e.name = s.environment order by e.position`,
     )
@@ -20,7 +35,9 @@ export const connectionHandlers: Pick<Handlers, 'connections' | 'addConnection' 
     return list.map((entry) => ({
       ...entry,
       active: active.find(({ name }) => name === entry.name)?.n ?? 0,
-      settings: settings.filter(({ connection: of }) => of === entry.name).map(({ connection: _, ...rest }) => rest),
+      settings: settings
+        .filter(({ connection: of }) => of === entry.name)
+        .map(({ connection: _, ...rest }) => rest),
     }))
   },
   addConnection: async ({ engine }, { body }) => {
@@ -29,7 +46,11 @@ export const connectionHandlers: Pick<Handlers, 'connections' | 'addConnection' 
     return {}
   },
   changeConnection: async ({ engine }, { params, body }) => {
-    const changed = await engine.db.update(connection).set(body).where(eq(connection.name, params.name)).returning()
+    const changed = await engine.db
+      .update(connection)
+      .set(body)
+      .where(eq(connection.name, params.name))
+      .returning()
     if (changed.length === 0) fail('unknown-name', `there is no connection "${params.name}"`)
     await engine.db.$client.query('select mattock.dispatch()')
     return {}
@@ -43,12 +64,15 @@ export const connectionHandlers: Pick<Handlers, 'connections' | 'addConnection' 
     if (!found) fail('unknown-name', `there is no connection "${params.name}"`)
     const needed = found.kind === 'files' ? ['folder'] : ['host', 'port', 'database', 'user']
     const missing = needed.filter((field) => String(body.settings[field] ?? '').trim() === '')
-    if (missing.length > 0) fail('request', `${missing.join(', ')} ${missing.length === 1 ? 'needs a value' : 'need values'}`, { path: missing[0]! })
+    if (missing.length > 0)
+      fail('request', `${missing.join(', ')} ${missing.length === 1 ? 'needs a value' : 'need values'}`, {
+        path: missing[0]!,
+      })
     const other = Object.keys(body.settings).find((field) => !needed.includes(field))
     if (other) fail('request', `a connection of this kind has no setting "${other}"`, { path: other })
     await saveSettings(engine, params.name, params.environment, body, account.name)
     return {}
   },
-  testConnection: async ({ engine }, { params, body }) => await testConnection(engine, params.name, body.environment),
+  testConnection: async ({ engine }, { params, body }) =>
+    await testConnection(engine, params.name, body.environment),
 }
-

@@ -11,13 +11,20 @@ async function readers(engine: Engine): Promise<Map<string, string[]>> {
   const by = new Map<string, string[]>()
   for (const version of await newestVersions(engine)) {
     const job = documentOf(version)
-    const tables = new Set(job.parts.flatMap((part) => (part.each?.roster.control === undefined ? [] : [part.each.roster.control])))
+    const tables = new Set(
+      job.parts.flatMap((part) =>
+        part.each?.roster.control === undefined ? [] : [part.each.roster.control],
+      ),
+    )
     for (const table of tables) by.set(table, [...(by.get(table) ?? []), job.name])
   }
   return by
 }
 
-export const controlHandlers: Pick<Handlers, 'controlTables' | 'controlTable' | 'editControl' | 'controlHistory'> = {
+export const controlHandlers: Pick<
+  Handlers,
+  'controlTables' | 'controlTable' | 'editControl' | 'controlHistory'
+> = {
   controlTables: async ({ engine }, { query }) => {
     const list = await engine.db.select().from(controlTable).orderBy(asc(controlTable.name))
     const jobs = await readers(engine)
@@ -47,14 +54,32 @@ export const controlHandlers: Pick<Handlers, 'controlTables' | 'controlTable' | 
       key: [...table.key],
       rows: [...table.rows],
       versions: [...table.versions],
-      rules: Object.fromEntries(Object.entries(table.rules).map(([column, { one_of, ...rules }]) => [column, { ...rules, ...(one_of ? { one_of: [...one_of] } : {}) }])),
+      rules: Object.fromEntries(
+        Object.entries(table.rules).map(([column, { one_of, ...rules }]) => [
+          column,
+          { ...rules, ...(one_of ? { one_of: [...one_of] } : {}) },
+        ]),
+      ),
       jobs: (await readers(engine)).get(params.name) ?? [],
     }
   },
   editControl: async ({ engine, account }, { params, query, body }) => {
-    const { saved, conflicts } = await saveControl(engine, params.name, query.environment, body.edits, account.name)
+    const { saved, conflicts } = await saveControl(
+      engine,
+      params.name,
+      query.environment,
+      body.edits,
+      account.name,
+    )
     return { saved, conflicts: [...conflicts] }
   },
   controlHistory: async ({ engine }, { params }) =>
-    (await controlHistory(engine, params.name)).map(({ id, at, by, rowKey, before, after }) => ({ id, at, by, rowKey, before: before ?? null, after: after ?? null })),
+    (await controlHistory(engine, params.name)).map(({ id, at, by, rowKey, before, after }) => ({
+      id,
+      at,
+      by,
+      rowKey,
+      before: before ?? null,
+      after: after ?? null,
+    })),
 }

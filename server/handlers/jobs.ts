@@ -10,7 +10,10 @@ import { resolveOne } from '../../engine/resolve'
 import type { Handlers } from '../app'
 
 export async function newestVersions(engine: Engine): Promise<JobVersion[]> {
-  return await engine.db.selectDistinctOn([jobVersion.job]).from(jobVersion).orderBy(jobVersion.job, desc(jobVersion.version))
+  return await engine.db
+    .selectDistinctOn([jobVersion.job])
+    .from(jobVersion)
+    .orderBy(jobVersion.job, desc(jobVersion.version))
 }
 
 /** An outline with lists that may be changed, as the contract has them. */
@@ -18,7 +21,12 @@ const plainOutline = (outline: Outline) => structuredClone(outline) as never
 
 export const jobHandlers: Pick<Handlers, 'jobs' | 'job' | 'saveJob' | 'checkJob' | 'resolveJob'> = {
   jobs: async ({ engine }) => {
-    const { rows: last } = await engine.db.$client.query<{ job: string; id: number; state: never; at: string }>(
+    const { rows: last } = await engine.db.$client.query<{
+      job: string
+      id: number
+      state: never
+      at: string
+    }>(
       `select distinct on (job) job, id, state, created_at as at from mattock.run order by job, created_at desc`,
     )
     return (await newestVersions(engine)).map((version) => {
@@ -41,7 +49,12 @@ export const jobHandlers: Pick<Handlers, 'jobs' | 'job' | 'saveJob' | 'checkJob'
   job: async ({ engine }, { params, query }) => {
     const version = await readVersion(engine, params.name, query.version)
     const versions = await engine.db
-      .select({ version: jobVersion.version, at: jobVersion.createdAt, by: jobVersion.by, message: jobVersion.message })
+      .select({
+        version: jobVersion.version,
+        at: jobVersion.createdAt,
+        by: jobVersion.by,
+        message: jobVersion.message,
+      })
       .from(jobVersion)
       .where(eq(jobVersion.job, params.name))
       .orderBy(desc(jobVersion.version))
@@ -57,17 +70,27 @@ export const jobHandlers: Pick<Handlers, 'jobs' | 'job' | 'saveJob' | 'checkJob'
       message: version.message,
       versions,
       outline: plainOutline(outlineOf(document, place)),
-      newestSlice: document.slices ? (newestClosed(document.slices, new Date().toISOString())?.label ?? null) : null,
+      newestSlice: document.slices
+        ? (newestClosed(document.slices, new Date().toISOString())?.label ?? null)
+        : null,
     }
   },
   saveJob: async ({ engine, account }, { params, body }) => {
-    const { version } = await saveJob(engine, body.text, { name: params.name, base: body.base, by: account.name, message: body.message })
+    const { version } = await saveJob(engine, body.text, {
+      name: params.name,
+      base: body.base,
+      by: account.name,
+      message: body.message,
+    })
     await engine.db.execute(sql`select pg_notify('mattock', '{}')`)
     return { version }
   },
   checkJob: async (_asked, { body }) => {
     const { job, faults, place } = parseJob(body.text)
-    return { outline: job ? plainOutline(outlineOf(job, place)) : null, faults: faults.map(({ code, message, where }) => ({ code, message, where: { ...where } })) }
+    return {
+      outline: job ? plainOutline(outlineOf(job, place)) : null,
+      faults: faults.map(({ code, message, where }) => ({ code, message, where: { ...where } })),
+    }
   },
   resolveJob: async ({ engine }, { body }) => {
     const { chosen, rows, plan, facts } = await resolveOne(engine, body)
@@ -91,7 +114,12 @@ export const jobHandlers: Pick<Handlers, 'jobs' | 'job' | 'saveJob' | 'checkJob'
             found: resolved?.kind === 'path' ? facts(slot.step, resolved.pattern) : null,
           }
         }),
-      findings: plan.findings.map(({ code, level, message, where }) => ({ code, level, message, path: where.path ?? null })),
+      findings: plan.findings.map(({ code, level, message, where }) => ({
+        code,
+        level,
+        message,
+        path: where.path ?? null,
+      })),
     }
   },
 }

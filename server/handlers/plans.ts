@@ -17,20 +17,30 @@ async function readPlan(engine: Engine, id: number): Promise<StoredPlan> {
 }
 
 /** Conditions of a page of a plan's loads. */
-function fits(id: number, { code, search }: { code?: string | undefined; search?: string | undefined }): SQL | undefined {
+function fits(
+  id: number,
+  { code, search }: { code?: string | undefined; search?: string | undefined },
+): SQL | undefined {
   return and(
     eq(planLoad.planId, id),
     code ? sql`${code} = any (${planLoad.codes})` : undefined,
-    search ? sql`(strpos(lower(${planLoad.key}), lower(${search})) > 0 or strpos(lower(${planLoad.resolved}::text), lower(${search})) > 0)` : undefined,
+    search
+      ? sql`(strpos(lower(${planLoad.key}), lower(${search})) > 0 or strpos(lower(${planLoad.resolved}::text), lower(${search})) > 0)`
+      : undefined,
   )
 }
 
 export const planHandlers: Pick<Handlers, 'makePlan' | 'plan' | 'planLoads' | 'leaveOut'> = {
-  makePlan: async ({ engine, account }, { body }) => ({ id: (await makePlan(engine, { ...body, by: account.name })).id }),
+  makePlan: async ({ engine, account }, { body }) => ({
+    id: (await makePlan(engine, { ...body, by: account.name })).id,
+  }),
   plan: async ({ engine }, { params }) => {
     const found = await readPlan(engine, params.id)
     const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, found.versionId))
-    const left = await engine.db.select({ number: planLoad.number }).from(planLoad).where(and(eq(planLoad.planId, params.id), planLoad.left))
+    const left = await engine.db
+      .select({ number: planLoad.number })
+      .from(planLoad)
+      .where(and(eq(planLoad.planId, params.id), planLoad.left))
     const stops = stopsFor(found.findings, new Set(left.map(({ number }) => number)))
     return {
       id: found.id,
@@ -47,7 +57,11 @@ export const planHandlers: Pick<Handlers, 'makePlan' | 'plan' | 'planLoads' | 'l
       left: left.length,
       parts: structuredClone(found.parts) as never,
       // a page needs no more than some of the loads' numbers; the filter asks the server for the rest
-      findings: found.findings.map((finding) => ({ ...finding, where: { ...finding.where, count: finding.loads.length }, loads: finding.loads.slice(0, 50) })),
+      findings: found.findings.map((finding) => ({
+        ...finding,
+        where: { ...finding.where, count: finding.loads.length },
+        loads: finding.loads.slice(0, 50),
+      })),
       forecast: found.forecast ?? null,
       stops: stops.length,
     }
@@ -55,8 +69,17 @@ export const planHandlers: Pick<Handlers, 'makePlan' | 'plan' | 'planLoads' | 'l
   planLoads: async ({ engine }, { params, query }) => {
     const { parts } = await readPlan(engine, params.id)
     const where = fits(params.id, query)
-    const [{ total }] = (await engine.db.select({ total: sql<number>`count(*)::int` }).from(planLoad).where(where)) as [{ total: number }]
-    const loads = await engine.db.select().from(planLoad).where(where).orderBy(asc(planLoad.number)).offset(query.offset).limit(query.limit)
+    const [{ total }] = (await engine.db
+      .select({ total: sql<number>`count(*)::int` })
+      .from(planLoad)
+      .where(where)) as [{ total: number }]
+    const loads = await engine.db
+      .select()
+      .from(planLoad)
+      .where(where)
+      .orderBy(asc(planLoad.number))
+      .offset(query.offset)
+      .limit(query.limit)
     return {
       total,
       loads: loads.map((load) => ({
@@ -75,7 +98,14 @@ export const planHandlers: Pick<Handlers, 'makePlan' | 'plan' | 'planLoads' | 'l
     const { rowCount } = await engine.db
       .update(planLoad)
       .set({ left: body.left })
-      .where(body.numbers ? and(eq(planLoad.planId, params.id), sql`${planLoad.number} = any (${sql.param(body.numbers)}::int[])`) : fits(params.id, body))
+      .where(
+        body.numbers
+          ? and(
+              eq(planLoad.planId, params.id),
+              sql`${planLoad.number} = any (${sql.param(body.numbers)}::int[])`,
+            )
+          : fits(params.id, body),
+      )
     return { changed: rowCount ?? 0 }
   },
 }

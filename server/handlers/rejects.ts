@@ -9,7 +9,12 @@ import { literal, withDuck } from '../../engine/transfer/duck'
 import type { Handlers } from '../app'
 
 /** Path of a step's rejects; the name was made by the engine, not by whoever asks. */
-async function rejectPath(engine: Engine, run: number, loadId: number, step: string): Promise<{ path: string; name: string }> {
+async function rejectPath(
+  engine: Engine,
+  run: number,
+  loadId: number,
+  step: string,
+): Promise<{ path: string; name: string }> {
   const [found] = await engine.db
     .select({ file: loadStep.rejectFile })
     .from(loadStep)
@@ -25,15 +30,31 @@ export const rejectHandlers: Pick<Handlers, 'rejects'> = {
     return await withDuck('UTC', true, async (duck) => {
       const from = `read_csv(${literal(path)}, header = true, delim = ',', quote = '"', escape = '"', auto_detect = false, columns = {'file': 'VARCHAR', 'line': 'BIGINT', 'column': 'VARCHAR', 'reason': 'VARCHAR', 'raw': 'VARCHAR'})`
       const total = Number((await duck.runAndReadAll(`select count(*) from ${from}`)).getRows()[0]![0])
-      const rows = (await duck.runAndReadAll(`select * from ${from} offset ${query.offset} limit ${query.limit}`)).getRows() as [string, bigint, string | null, string, string | null][]
-      return { total, rows: rows.map(([file, line, column, reason, raw]) => ({ file, line: Number(line), column: column ?? '', reason, raw: raw ?? '' })) }
+      const rows = (
+        await duck.runAndReadAll(`select * from ${from} offset ${query.offset} limit ${query.limit}`)
+      ).getRows() as [string, bigint, string | null, string, string | null][]
+      return {
+        total,
+        rows: rows.map(([file, line, column, reason, raw]) => ({
+          file,
+          line: Number(line),
+          column: column ?? '',
+          reason,
+          raw: raw ?? '',
+        })),
+      }
     })
   },
 }
 
 /** Sends the rejects of a step as CSV. */
 export async function downloadRejects(engine: Engine, request: Request, response: Response): Promise<void> {
-  const { path, name } = await rejectPath(engine, Number(request.params.id), Number(request.params.load), String(request.query.step ?? ''))
+  const { path, name } = await rejectPath(
+    engine,
+    Number(request.params.id),
+    Number(request.params.load),
+    String(request.query.step ?? ''),
+  )
   response.setHeader('Content-Type', 'text/csv; charset=utf-8')
   response.setHeader('Content-Disposition', `attachment; filename="rejects-${name}"`)
   createReadStream(path).pipe(response)

@@ -30,7 +30,13 @@ interface BriefRow {
 }
 
 /** Runs with their loads counted by state; `where` and `values` pick them, newest first. */
-export async function briefRuns(engine: Engine, where: string, values: readonly unknown[], offset = 0, limit = 1000) {
+export async function briefRuns(
+  engine: Engine,
+  where: string,
+  values: readonly unknown[],
+  offset = 0,
+  limit = 1000,
+) {
   const { rows } = await engine.db.$client.query<BriefRow>(
     `select r.id, r.job, r.title, r.environment, v.version, r.state, r.by, r.cause, r.rerun_of as "rerunOf", p.span,
        r.created_at as "createdAt", r.started_at as "startedAt", r.ended_at as "endedAt", c.*
@@ -87,26 +93,54 @@ const loadColumns = `l.id, l.number, l.part, l.each, l.key, l.state, l.attempt, 
       'to', round(extract(epoch from s.ended_at - r.started_at) * 1000)) order by s.position)
     from mattock.load_step s where s.load_id = l.id and s.attempt = l.attempt), '[]') as steps`
 
-export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'stopRun' | 'rerun'> = {
-  startRun: async ({ engine, account }, { body }) => ({ run: await startRun(engine, { plan: body.plan, by: account.name }) }),
+export const runHandlers: Pick<
+  Handlers,
+  'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'stopRun' | 'rerun'
+> = {
+  startRun: async ({ engine, account }, { body }) => ({
+    run: await startRun(engine, { plan: body.plan, by: account.name }),
+  }),
   stopRun: async ({ engine }, { params }) => {
     await stopRun(engine, params.id)
     return {}
   },
-  rerun: async ({ engine, account }, { params, body }) => ({ run: await rerunFailed(engine, params.id, { by: account.name, cause: `rerun of ${params.id}` }, body.loads) }),
+  rerun: async ({ engine, account }, { params, body }) => ({
+    run: await rerunFailed(
+      engine,
+      params.id,
+      { by: account.name, cause: `rerun of ${params.id}` },
+      body.loads,
+    ),
+  }),
   runs: async ({ engine }, { query }) => {
     const values: unknown[] = []
-    const tests = Object.entries({ 'r.job =': query.job, 'r.environment =': query.environment, 'r.state =': query.state, 'r.created_at >=': query.since, 'r.created_at <': query.until })
+    const tests = Object.entries({
+      'r.job =': query.job,
+      'r.environment =': query.environment,
+      'r.state =': query.state,
+      'r.created_at >=': query.since,
+      'r.created_at <': query.until,
+    })
       .filter(([, value]) => value)
       .map(([test, value]) => `${test} $${values.push(value)}`)
     const where = tests.join(' and ') || 'true'
-    const { rows } = await engine.db.$client.query<{ total: number }>(`select count(*) as total from mattock.run r where ${where}`, values)
+    const { rows } = await engine.db.$client.query<{ total: number }>(
+      `select count(*) as total from mattock.run r where ${where}`,
+      values,
+    )
     return { total: rows[0]!.total, runs: await briefRuns(engine, where, values, query.offset, query.limit) }
   },
   run: async ({ engine }, { params }) => {
     const brief = await briefRun(engine, params.id)
     const [found] = await engine.db.select().from(runTable).where(eq(runTable.id, params.id))
-    const { rows: causes } = await engine.db.$client.query<{ cause: string; message: string; step: string | null; advice: string; loads: number[]; count: number }>(
+    const { rows: causes } = await engine.db.$client.query<{
+      cause: string
+      message: string
+      step: string | null
+      advice: string
+      loads: number[]
+      count: number
+    }>(
       `select cause, (array_agg(error ->> 'message' order by number))[1] as message, (array_agg(error ->> 'step' order by number))[1] as step,
          (array_agg(error ->> 'advice' order by number))[1] as advice, (array_agg(number order by number))[1:500] as loads, count(*) as count
        from mattock.load where run_id = $1 and state in ('failed', 'skipped') and cause is not null group by cause order by count(*) desc`,
@@ -130,7 +164,10 @@ export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads
     if (query.search) tests.push(`strpos(lower(l.key), lower($${values.push(query.search)})) > 0`)
     if (query.cause) tests.push(`l.cause = $${values.push(query.cause)}`)
     const where = tests.join(' and ')
-    const { rows: counted } = await engine.db.$client.query<{ total: number }>(`select count(*) as total from mattock.load l where ${where}`, values)
+    const { rows: counted } = await engine.db.$client.query<{ total: number }>(
+      `select count(*) as total from mattock.load l where ${where}`,
+      values,
+    )
     const { rows } = await engine.db.$client.query(
       `select ${loadColumns} from mattock.load l join mattock.run r on r.id = l.run_id where ${where}
        order by ${orders[query.order]} offset ${query.offset} limit ${query.limit}`,
@@ -156,8 +193,15 @@ export async function loadDetail(engine: Engine, run: number, load: number) {
     .innerJoin(planTable, eq(planTable.id, runTable.planId))
     .innerJoin(planLoad, sql`${planLoad.planId} = ${planTable.id} and ${planLoad.number} = ${found.number}`)
     .where(eq(runTable.id, run))
-  const slots = planned!.parts[found.part]!.steps.flatMap((step) => step.slots).map((slot, i) => ({ ...slot, resolved: planned!.resolved[i] ?? null }))
-  const steps = await engine.db.select().from(loadStep).where(eq(loadStep.loadId, load)).orderBy(loadStep.position)
+  const slots = planned!.parts[found.part]!.steps.flatMap((step) => step.slots).map((slot, i) => ({
+    ...slot,
+    resolved: planned!.resolved[i] ?? null,
+  }))
+  const steps = await engine.db
+    .select()
+    .from(loadStep)
+    .where(eq(loadStep.loadId, load))
+    .orderBy(loadStep.position)
   const { slice_from, slice_to, slice_label, ...rest } = found
   return {
     ...rest,
@@ -176,7 +220,9 @@ export async function loadDetail(engine: Engine, run: number, load: number) {
       rejected: step.rejected,
       filtered: step.filtered,
       bytes: step.bytes,
-      resolved: slots.filter((slot) => slot.step === step.step).map(({ path, resolved }) => ({ path, text: resolved?.text ?? '' })),
+      resolved: slots
+        .filter((slot) => slot.step === step.step)
+        .map(({ path, resolved }) => ({ path, text: resolved?.text ?? '' })),
       statements: step.statements,
       files: step.files,
       rejectReasons: step.rejectReasons,
@@ -185,4 +231,3 @@ export async function loadDetail(engine: Engine, run: number, load: number) {
     })),
   }
 }
-

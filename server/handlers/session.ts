@@ -7,7 +7,11 @@ import { checkPassword, closeSession, openSession, type Account } from '../auth'
 async function sessionOf({ engine, options }: Asked, account: Account | undefined) {
   return {
     account: account ? { email: account.email, name: account.name, role: account.role } : null,
-    environments: account ? (await engine.db.select().from(environment).orderBy(asc(environment.position))).map(({ name, live }) => ({ name, live })) : [],
+    environments: account
+      ? (await engine.db.select().from(environment).orderBy(asc(environment.position))).map(
+          ({ name, live }) => ({ name, live }),
+        )
+      : [],
     organisation: options.organisation,
     demo: account ? [] : [...options.demoAccounts],
   }

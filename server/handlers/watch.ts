@@ -9,7 +9,17 @@ const hour = 3_600_000
 
 /** Failed loads of the last three days that no later run has done, grouped by job and cause. */
 async function openFailures(engine: Engine, environment: string, since: string) {
-  const { rows } = await engine.db.$client.query<{ job: string; title: string; cause: string; message: string; advice: string; count: number; run: number; latest: string; keys: string[] }>(
+  const { rows } = await engine.db.$client.query<{
+    job: string
+    title: string
+    cause: string
+    message: string
+    advice: string
+    count: number
+    run: number
+    latest: string
+    keys: string[]
+  }>(
     `select r.job, max(r.title) as title, l.cause, (array_agg(l.error ->> 'message' order by l.id desc))[1] as message,
        (array_agg(l.error ->> 'advice' order by l.id desc))[1] as advice, count(*) as count, max(r.id) as run, max(l.ended_at) as latest,
        (array_agg(l.key order by l.number))[1:3] as keys
@@ -26,7 +36,12 @@ async function openFailures(engine: Engine, environment: string, since: string) 
 export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
   now: async ({ engine, options }) => {
     const running = await briefRuns(engine, `r.state = 'running'`, [], 0, 5)
-    const { rows } = await engine.db.$client.query<{ count: number; capacity: number; busy: number; idle: number }>(
+    const { rows } = await engine.db.$client.query<{
+      count: number
+      capacity: number
+      busy: number
+      idle: number
+    }>(
       `select count(*)::int as count, coalesce(sum(capacity), 0)::int as capacity, coalesce(sum(b.n), 0)::int as busy, count(*) filter (where b.n = 0)::int as idle
        from mattock.worker w cross join lateral (select count(*) as n from mattock.load l where l.worker = w.id and l.state = 'running') b
        where w.beat_at > now() - interval '15 seconds'`,
@@ -51,8 +66,18 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
   morning: async ({ engine }, { query }) => {
     const at = new Date()
     const since = new Date(at.getTime() - 18 * hour).toISOString()
-    const runs = await briefRuns(engine, 'r.environment = $1 and coalesce(r.ended_at, now()) >= $2', [query.environment, since], 0, 1000)
-    const failures = await openFailures(engine, query.environment, new Date(at.getTime() - 72 * hour).toISOString())
+    const runs = await briefRuns(
+      engine,
+      'r.environment = $1 and coalesce(r.ended_at, now()) >= $2',
+      [query.environment, since],
+      0,
+      1000,
+    )
+    const failures = await openFailures(
+      engine,
+      query.environment,
+      new Date(at.getTime() - 72 * hour).toISOString(),
+    )
     const decisions = [
       ...failures.map(({ title, job, count, message, advice, run, latest, keys }) => ({
         kind: 'failed' as const,
@@ -79,7 +104,8 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
       ...(await notRun(engine, query.environment, at)),
     ]
     const jobs = new Map<string, { job: string; title: string; runs: typeof runs }>()
-    for (const version of await newestVersions(engine)) jobs.set(version.job, { job: version.job, title: documentOf(version).title, runs: [] })
+    for (const version of await newestVersions(engine))
+      jobs.set(version.job, { job: version.job, title: documentOf(version).title, runs: [] })
     for (const run of runs) jobs.get(run.job)?.runs.push(run)
     const sum = (state: string) => runs.reduce((total, run) => total + (run.loads[state] ?? 0), 0)
     return {

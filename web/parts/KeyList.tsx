@@ -1,0 +1,35 @@
+import { Dialog, DialogContent, DialogTitle } from '@mui/material'
+import type { ReactElement } from 'react'
+
+const keys = [
+  ['/', 'go to a job, table, connection or run'],
+  ['arrows, j k', 'move in a list'],
+  ['Enter', 'open'],
+  ['x', 'pick; with Shift and an arrow, several'],
+  ['p', 'plan the job'],
+  ['r', 'rerun what failed'],
+  ['Ctrl+S', 'save'],
+  ['?', 'this list'],
+]
+
+export default function KeyList({ onClose }: { onClose: () => void }): ReactElement {
+  return (
+    <Dialog open onClose={onClose} aria-labelledby="keys-title">
+      <DialogTitle id="keys-title">Keys</DialogTitle>
+      <DialogContent>
+        <table className="plain">
+          <tbody>
+            {keys.map(([key, does]) => (
+              <tr key={key}>
+                <th scope="row" className="mono">
+                  {key}
+                </th>
+                <td>{does}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </DialogContent>
+    </Dialog>
+  )
+}

@@ -1,0 +1,177 @@
+import { Button, Menu, MenuItem } from '@mui/material'
+import { lazy, Suspense, useMemo, useState, type ReactElement } from 'react'
+import { NavLink, Outlet, useLocation, Link } from 'react-router'
+import { routes } from '../../contract/routes'
+import { useAnswer } from '../data/api'
+import { useFreshRuns } from '../data/live'
+import { useHere } from '../data/session'
+import { Progress } from '../look/State'
+import { lengthText, numberText } from '../look/times'
+import { Waiting } from './Fault'
+import { useKeys } from './keys'
+
+const GoTo = lazy(() => import('./GoTo'))
+const KeyList = lazy(() => import('./KeyList'))
+
+export function Mark(): ReactElement {
+  return (
+    <svg width="18" height="18" viewBox="0 0 18 18" aria-hidden="true">
+      <path d="M2 6C6 2 12 2 16 5" stroke="var(--spruce)" strokeWidth="3" fill="none" />
+      <path d="M9 4V17" stroke="var(--ink)" strokeWidth="2.4" />
+    </svg>
+  )
+}
+
+/** The page's frame: environment and go-to above, places on the left, what is running now at the foot. */
+export function Shell(): ReactElement {
+  const { session, environment, setEnvironment, signOut, night, setNight } = useHere()
+  const [going, setGoing] = useState(false)
+  const [listing, setListing] = useState(false)
+  const [unfolded, setUnfolded] = useState(false)
+  const [menu, setMenu] = useState<HTMLElement | null>(null)
+  const location = useLocation()
+  const morning = useAnswer(routes.morning, { query: { environment } }, { refreshInterval: 60_000 })
+  useFreshRuns()
+  useKeys(useMemo(() => ({ '/': () => setGoing(true), '?': () => setListing(true) }), []))
+  const watched = location.pathname.startsWith('/runs') || location.pathname === '/ledger'
+  const decisions = morning.data?.decisions.length ?? 0
+  const active = (is: boolean) => (is ? 'active' : '')
+  return (
+    <div className={unfolded ? 'frame open' : 'frame'}>
+      <a href="#main" className="skip">
+        to the page
+      </a>
+      <header>
+        <Button
+          className="unfold"
+          aria-label="places"
+          aria-expanded={unfolded}
+          onClick={() => setUnfolded(!unfolded)}
+        >
+          places
+        </Button>
+        <Link to="/" className="mark">
+          <Mark />
+          Mattock
+        </Link>
+        <div className="environments" role="group" aria-label="environment">
+          {session.environments.map(({ name, live }) => (
+            <button
+              key={name}
+              type="button"
+              className={live ? 'live' : undefined}
+              aria-pressed={name === environment}
+              onClick={() => setEnvironment(name)}
+            >
+              {name}
+            </button>
+          ))}
+        </div>
+        <span className="soft organisation">{session.organisation}</span>
+        <Button
+          className="go"
+          onClick={() => setGoing(true)}
+          sx={{
+            justifyContent: 'space-between',
+            color: 'var(--soft)',
+            bgcolor: 'var(--paper)',
+            borderColor: 'var(--rule) !important',
+          }}
+        >
+          go to a job, table, run… <span className="mono">/</span>
+        </Button>
+        <button
+          type="button"
+          className="quiet-button"
+          aria-haspopup="menu"
+          onClick={(event) => setMenu(event.currentTarget)}
+        >
+          {session.account?.name}
+        </button>
+        <Menu open={menu !== null} anchorEl={menu} onClose={() => setMenu(null)}>
+          <MenuItem onClick={() => setNight(!night)}>{night ? 'day sheet' : 'night sheet'}</MenuItem>
+          <MenuItem
+            onClick={() => {
+              setMenu(null)
+              setListing(true)
+            }}
+          >
+            keys
+          </MenuItem>
+          <MenuItem onClick={signOut}>sign out</MenuItem>
+        </Menu>
+      </header>
+      <nav className="places" aria-label="places">
+        <h3>WATCH</h3>
+        <NavLink to="/" end className={({ isActive }) => active(isActive)}>
+          Morning sheet {decisions > 0 && <b>{decisions}</b>}
+        </NavLink>
+        <NavLink to="/ledger" className={() => active(watched)}>
+          Ledger
+        </NavLink>
+        <h3>BUILD</h3>
+        <NavLink to="/control" className={({ isActive }) => active(isActive)}>
+          Control tables
+        </NavLink>
+        <NavLink
+          to="/jobs"
+          className={({ isActive }) => active(isActive || location.pathname.startsWith('/plans'))}
+        >
+          Jobs
+        </NavLink>
+        <NavLink to="/connections" className={({ isActive }) => active(isActive)}>
+          Connections
+        </NavLink>
+      </nav>
+      <main id="main" tabIndex={-1}>
+        <Suspense fallback={<Waiting what="opening" />}>
+          <Outlet />
+        </Suspense>
+      </main>
+      <Foot />
+      <Suspense>
+        {going && <GoTo onClose={() => setGoing(false)} />}
+        {listing && <KeyList onClose={() => setListing(false)} />}
+      </Suspense>
+    </div>
+  )
+}
+
+/** What is running now, always. */
+function Foot(): ReactElement {
+  const { data, error } = useAnswer(routes.now, {}, { refreshInterval: 5000, keepPreviousData: true })
+  const [run, ...more] = data?.runs ?? []
+  return (
+    <footer aria-label="now">
+      {error && <span className="bad">{error.message}</span>}
+      {!error && !run && data && <span>nothing is running</span>}
+      {run && (
+        <>
+          <Progress done={run.done} running={run.running} failed={run.failed} total={run.total} />
+          <span>
+            <b>
+              <Link to={`/runs/${run.id}`}>{run.title}</Link>
+            </b>{' '}
+            run {run.id} in {run.environment} · {numberText(run.done)} of {numberText(run.total)} loads done
+            {run.running > 0 && ` · ${run.running} running`}
+            {run.failed > 0 && ` · ${numberText(run.failed)} failed`}
+            {run.left !== null && ` · some ${lengthText(run.left)} left`}
+          </span>
+          {more.length > 0 && <Link to="/ledger?state=running">and {more.length} more</Link>}
+        </>
+      )}
+      {data?.background && (
+        <span>
+          · {data.background.label}: day {data.background.done} of {data.background.total}
+        </span>
+      )}
+      {data && (
+        <span style={{ marginLeft: 'auto' }} className={data.workers.count === 0 ? 'bad' : undefined}>
+          {data.workers.count === 0
+            ? 'no worker is running'
+            : `${data.workers.count} ${data.workers.count === 1 ? 'worker' : 'workers'} · ${data.workers.busy} of ${data.workers.capacity} busy`}
+        </span>
+      )}
+    </footer>
+  )
+}

@@ -1,0 +1,11 @@
+import type { ReactElement } from 'react'
+import { Link } from 'react-router'
+import { Empty } from '../parts/Fault'
+
+export default function Nowhere(): ReactElement {
+  return (
+    <Empty>
+      There is nothing at this address. <Link to="/">To the Morning sheet</Link>
+    </Empty>
+  )
+}

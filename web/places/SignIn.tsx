@@ -1,0 +1,93 @@
+import { Button, TextField } from '@mui/material'
+import { useState, type FormEvent, type ReactElement } from 'react'
+import { routes } from '../../contract/routes'
+import { call } from '../data/api'
+import type { Session } from '../data/session'
+import { Mark } from '../parts/Shell'
+import { FaultBox } from '../parts/Fault'
+
+export function SignIn({
+  session,
+  onSignedIn,
+}: {
+  session: Session
+  onSignedIn: (session: Session) => void
+}): ReactElement {
+  const [email, setEmail] = useState('')
+  const [password, setPassword] = useState('')
+  const [error, setError] = useState<Error>()
+  const [busy, setBusy] = useState(false)
+  const signIn = (as: { email: string; password: string }) => {
+    setBusy(true)
+    setError(undefined)
+    call(routes.signIn, { body: as })
+      .then(onSignedIn, setError)
+      .finally(() => setBusy(false))
+  }
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    signIn({ email, password })
+  }
+  return (
+    <main style={{ minHeight: '100%', display: 'grid', placeItems: 'center', padding: 20 }}>
+      <div className="stack" style={{ width: 380 }}>
+        <div>
+          <h1 className="mark" style={{ fontSize: 19 }}>
+            <Mark /> Mattock
+          </h1>
+          <p className="soft" style={{ margin: '4px 0 0' }}>
+            {session.organisation}
+          </p>
+        </div>
+        <form className="sheet stack" onSubmit={submit}>
+          <TextField
+            label="Email"
+            type="email"
+            autoComplete="username"
+            value={email}
+            onChange={(event) => setEmail(event.target.value)}
+            required
+            autoFocus
+          />
+          <TextField
+            label="Password"
+            type="password"
+            autoComplete="current-password"
+            value={password}
+            onChange={(event) => setPassword(event.target.value)}
+            required
+          />
+          {error && <FaultBox error={error} />}
+          <div>
+            <Button type="submit" variant="contained" color="primary" disabled={busy}>
+              Sign in
+            </Button>
+          </div>
+        </form>
+        {session.demo.length > 0 && (
+          <div className="sheet">
+            <h2>Accounts of this demo</h2>
+            <table className="plain">
+              <tbody>
+                {session.demo.map((account) => (
+                  <tr key={account.email}>
+                    <td>
+                      <span className="mono">{account.email}</span>
+                      <br />
+                      <span className="mono soft">{account.password}</span>
+                    </td>
+                    <td className="number">
+                      <Button disabled={busy} onClick={() => signIn(account)}>
+                        Enter as {account.role}
+                      </Button>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </div>
+    </main>
+  )
+}

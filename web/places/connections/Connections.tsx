@@ -1,0 +1,258 @@
+import { Button } from '@mui/material'
+import { useState, type ReactElement } from 'react'
+import { useSearchParams } from 'react-router'
+import type { Answer } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { call, useAnswer } from '../../data/api'
+import { useHere, useMayChange } from '../../data/session'
+import { count, lengthText, timeText } from '../../look/times'
+import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { AddConnection } from './AddConnection'
+import { SettingsForm } from './SettingsForm'
+
+export type Connection = Answer<typeof routes.connections>[number]
+type Test = Answer<typeof routes.testConnection>
+
+export const kindWords = { postgres: 'Postgres database', files: 'file store' }
+
+/** Ways to reach systems: the same names in every environment, other settings. */
+export default function Connections(): ReactElement {
+  const { environment } = useHere()
+  const mayChange = useMayChange()
+  const [search, setSearch] = useSearchParams()
+  const { data, error, mutate } = useAnswer(
+    routes.connections,
+    { query: { environment } },
+    { keepPreviousData: true },
+  )
+  const [adding, setAdding] = useState(false)
+  if (error && !data) return <FaultBox error={error} />
+  if (!data) return <Waiting what="reading the connections" />
+  const open = data.find(({ name }) => name === search.get('open')) ?? data[0]
+  return (
+    <>
+      <div className="head">
+        <h1>Connections</h1>
+        <span className="soft">settings and tests for {environment}</span>
+        {mayChange && (
+          <div className="actions">
+            <Button onClick={() => setAdding(true)}>Add a connection</Button>
+          </div>
+        )}
+      </div>
+      {adding && (
+        <AddConnection
+          onClose={(name) => {
+            setAdding(false)
+            void mutate()
+            if (name) setSearch({ open: name })
+          }}
+        />
+      )}
+      {data.length === 0 ? (
+        <Empty>
+          A connection is a way to reach a database or a file store. Jobs name connections; each environment
+          gives them settings of its own.
+        </Empty>
+      ) : (
+        <div
+          className="grow"
+          style={{
+            display: 'grid',
+            gridTemplateColumns: 'minmax(330px, 1fr) minmax(420px, 1.5fr)',
+            gap: 12,
+            alignItems: 'start',
+          }}
+        >
+          <div className="sheet flush">
+            <table className="plain">
+              <thead>
+                <tr>
+                  <th>connection</th>
+                  <th>kind</th>
+                  <th className="number">in use</th>
+                </tr>
+              </thead>
+              <tbody>
+                {data.map((connection) => {
+                  const configured = connection.settings.some((entry) => entry.environment === environment)
+                  return (
+                    <tr
+                      key={connection.name}
+                      style={connection === open ? { background: 'var(--tint)' } : undefined}
+                    >
+                      <td>
+                        <button
+                          type="button"
+                          className="link-button mono"
+                          aria-pressed={connection === open}
+                          onClick={() => setSearch({ open: connection.name })}
+                        >
+                          {connection.name}
+                        </button>
+                        <br />
+                        <span className="soft">{connection.title}</span>
+                      </td>
+                      <td>
+                        {kindWords[connection.kind]}
+                        {!configured && (
+                          <>
+                            <br />
+                            <span className="bad">no settings in {environment}</span>
+                          </>
+                        )}
+                      </td>
+                      <td className="number">
+                        {connection.active}
+                        {connection.cap !== null && <span className="soft"> of {connection.cap}</span>}
+                      </td>
+                    </tr>
+                  )
+                })}
+              </tbody>
+            </table>
+          </div>
+          {open && (
+            <OneConnection
+              key={`${open.name} ${environment}`}
+              connection={open}
+              onChanged={() => void mutate()}
+            />
+          )}
+        </div>
+      )}
+    </>
+  )
+}
+
+function OneConnection({
+  connection,
+  onChanged,
+}: {
+  connection: Connection
+  onChanged: () => void
+}): ReactElement {
+  const { environment } = useHere()
+  const mayChange = useMayChange()
+  const [test, setTest] = useState<Test>()
+  const [fault, setFault] = useState<Error>()
+  const [testing, setTesting] = useState(false)
+  const [editing, setEditing] = useState(false)
+  const given = connection.settings.find((entry) => entry.environment === environment)
+  const others = connection.settings
+    .filter((entry) => entry.environment !== environment)
+    .map((entry) => entry.environment)
+  const run = () => {
+    setTesting(true)
+    setFault(undefined)
+    call(routes.testConnection, { params: { name: connection.name }, body: { environment } })
+      .then(setTest, setFault)
+      .finally(() => setTesting(false))
+  }
+  return (
+    <div className="stack">
+      <section className="sheet" aria-labelledby="settings">
+        <div className="line" style={{ marginBottom: 6 }}>
+          <h2 id="settings" style={{ margin: 0 }}>
+            <span className="mono">{connection.name}</span> in {environment}{' '}
+            <small>{kindWords[connection.kind]}</small>
+          </h2>
+          {mayChange && !editing && (
+            <Button style={{ marginLeft: 'auto' }} onClick={() => setEditing(true)}>
+              {given ? 'Change' : 'Give it settings'}
+            </Button>
+          )}
+        </div>
+        {editing ? (
+          <SettingsForm
+            connection={connection}
+            onClose={(changed) => {
+              setEditing(false)
+              if (changed) {
+                setTest(undefined)
+                onChanged()
+              }
+            }}
+          />
+        ) : given ? (
+          <table className="plain">
+            <tbody>
+              {Object.entries(given.settings).map(([name, value]) => (
+                <tr key={name}>
+                  <th scope="row" style={{ width: 90 }}>
+                    {name}
+                  </th>
+                  <td className="mono">{value}</td>
+                </tr>
+              ))}
+              {connection.kind === 'postgres' && (
+                <tr>
+                  <th scope="row">password</th>
+                  <td className="soft">{given.hasSecret ? 'kept, encrypted; it is never shown' : 'none'}</td>
+                </tr>
+              )}
+              <tr>
+                <th scope="row">at once</th>
+                <td>{connection.cap === null ? 'no cap' : `${count(connection.cap, 'load')} at most`}</td>
+              </tr>
+              <tr>
+                <th scope="row">changed</th>
+                <td className="soft">
+                  {timeText(given.updatedAt)} by {given.updatedBy}
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        ) : (
+          <span className="soft">
+            {connection.name} has no settings in {environment}
+            {others.length > 0 && `, but in ${others.join(' and ')}`}. A plan that uses it here is stopped.
+          </span>
+        )}
+      </section>
+      <section className="sheet" aria-labelledby="test">
+        <div className="line">
+          <h2 id="test" style={{ margin: 0 }}>
+            Test{' '}
+            {test && (
+              <small className={test.ok ? 'good' : 'bad'}>
+                {test.ok
+                  ? `works, in ${lengthText(test.steps.reduce((sum, step) => sum + step.milliseconds, 0) / 1000)}`
+                  : 'does not work'}
+              </small>
+            )}
+          </h2>
+          <Button style={{ marginLeft: 'auto' }} onClick={run} disabled={testing}>
+            {testing ? 'Testing' : 'Test it'}
+          </Button>
+        </div>
+        {fault && <FaultBox error={fault} />}
+        {test && (
+          <table className="plain" style={{ marginTop: 6 }}>
+            <tbody>
+              {test.steps.map((step) => (
+                <tr key={step.label}>
+                  <td
+                    style={{ width: 20 }}
+                    className={step.ok ? 'good' : 'bad'}
+                    aria-label={step.ok ? 'works' : 'fails'}
+                  >
+                    {step.ok ? '✓' : '✗'}
+                  </td>
+                  <td className="keep" style={{ width: 120 }}>
+                    {step.label}
+                  </td>
+                  <td className={step.ok ? undefined : 'bad'}>{step.detail}</td>
+                  <td className="number soft">{lengthText(step.milliseconds / 1000)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+        {!test && !fault && (
+          <span className="soft">Says step by step what works, and how long it takes.</span>
+        )}
+      </section>
+    </div>
+  )
+}

@@ -1,0 +1,106 @@
+import { Button, TextField } from '@mui/material'
+import { useState, type FormEvent, type ReactElement } from 'react'
+import { routes } from '../../../contract/routes'
+import { ApiFault, call } from '../../data/api'
+import { useHere } from '../../data/session'
+import { FaultBox } from '../../parts/Fault'
+import type { Connection } from './Connections'
+
+const fields = {
+  postgres: [
+    ['host', 'Host'],
+    ['port', 'Port'],
+    ['database', 'Database'],
+    ['user', 'User'],
+  ],
+  files: [['folder', 'Folder on the machines that work']],
+} as const
+
+/** Settings of a connection in one environment. A password left empty stays as it is. */
+export function SettingsForm({
+  connection,
+  onClose,
+}: {
+  connection: Connection
+  onClose: (changed: boolean) => void
+}): ReactElement {
+  const { environment } = useHere()
+  const given = connection.settings.find((entry) => entry.environment === environment)
+  const near = given ?? connection.settings[0]
+  const [values, setValues] = useState<Record<string, string>>(() =>
+    Object.fromEntries(
+      fields[connection.kind].map(([name]) => [
+        name,
+        String(near?.settings[name] ?? (name === 'port' ? 5432 : '')),
+      ]),
+    ),
+  )
+  const [secret, setSecret] = useState('')
+  const [title, setTitle] = useState(connection.title)
+  const [cap, setCap] = useState(connection.cap === null ? '' : String(connection.cap))
+  const [fault, setFault] = useState<Error>()
+  const wrong = fault instanceof ApiFault ? fault.fault.where.path : undefined
+  const save = async () => {
+    const settings = Object.fromEntries(
+      Object.entries(values).map(([name, value]) => [name, name === 'port' ? Number(value) : value.trim()]),
+    )
+    if (title !== connection.title || cap !== String(connection.cap ?? '')) {
+      await call(routes.changeConnection, {
+        params: { name: connection.name },
+        body: { title, cap: cap === '' ? null : Number(cap) },
+      })
+    }
+    await call(routes.saveSettings, {
+      params: { name: connection.name, environment },
+      body: { settings, ...(secret === '' ? {} : { secret }) },
+    })
+    onClose(true)
+  }
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    save().catch(setFault)
+  }
+  return (
+    <form onSubmit={submit} className="stack" style={{ paddingTop: 6 }}>
+      {fields[connection.kind].map(([name, label]) => (
+        <TextField
+          key={name}
+          label={label}
+          value={values[name]}
+          error={wrong === name}
+          onChange={(event) => setValues({ ...values, [name]: event.target.value })}
+        />
+      ))}
+      {connection.kind === 'postgres' && (
+        <TextField
+          label={given?.hasSecret ? 'New password (empty: keep the one there is)' : 'Password'}
+          type="password"
+          autoComplete="new-password"
+          value={secret}
+          onChange={(event) => setSecret(event.target.value)}
+        />
+      )}
+      <div className="line">
+        <TextField
+          label="Title, in every environment"
+          value={title}
+          onChange={(event) => setTitle(event.target.value)}
+          sx={{ flex: 1 }}
+        />
+        <TextField
+          label="Loads at once (empty: no cap)"
+          value={cap}
+          onChange={(event) => setCap(event.target.value.replace(/\D/g, ''))}
+          sx={{ width: 210 }}
+        />
+      </div>
+      {fault && <FaultBox error={fault} />}
+      <div className="line">
+        <Button type="submit" variant="contained" color="primary">
+          Save for {environment}
+        </Button>
+        <Button onClick={() => onClose(false)}>Leave as it was</Button>
+      </div>
+    </form>
+  )
+}

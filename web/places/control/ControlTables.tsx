@@ -1,0 +1,53 @@
+import type { ReactElement } from 'react'
+import { Link, useNavigate } from 'react-router'
+import type { Answer } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { useAnswer } from '../../data/api'
+import { useHere } from '../../data/session'
+import { numberText, timeText } from '../../look/times'
+import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Rows, type RowsColumn } from '../../parts/Rows'
+
+type Brief = Answer<typeof routes.controlTables>[number]
+
+const columns: readonly RowsColumn<Brief>[] = [
+  { id: 'name', title: 'control table', width: 'minmax(150px, 1fr)', mono: true, cell: ({ name }) => <Link to={`/control/${name}`}>{name}</Link> },
+  { id: 'title', title: 'what it says', width: 'minmax(200px, 2fr)', cell: ({ title }) => title },
+  { id: 'rows', title: 'rows', width: '80px', number: true, cell: ({ rows }) => numberText(rows) },
+  { id: 'jobs', title: 'read by', width: 'minmax(130px, 1fr)', cell: ({ jobs }) => jobs.join(', ') || <span className="soft">no job yet</span> },
+  { id: 'where', title: 'table', width: 'minmax(150px, 1fr)', mono: true, cell: ({ where }) => where },
+  { id: 'changed', title: 'changed here', width: '180px', cell: ({ changedAt, changedBy }) => (changedAt ? `${timeText(changedAt)}, ${changedBy}` : <span className="soft">never</span>) },
+] // prettier-ignore
+
+/** Tables whose rows say what to load, from where, to where and how. */
+export default function ControlTables(): ReactElement {
+  const { environment } = useHere()
+  const navigate = useNavigate()
+  const { data, error } = useAnswer(routes.controlTables, { query: { environment } })
+  if (error) return <FaultBox error={error} />
+  if (!data) return <Waiting what="reading the control tables" />
+  return (
+    <>
+      <div className="head">
+        <h1>Control tables</h1>
+        <span className="soft">a new source is a new row here, not a new job</span>
+      </div>
+      <div className="sheet flush grow rows">
+        <Rows
+          label="control tables"
+          columns={columns}
+          total={data.length}
+          row={(i) => data[i]}
+          onOpen={({ name }) => void navigate(`/control/${name}`)}
+          rowHeight={31}
+          empty={
+            <Empty>
+              A control table is a real database table whose rows say what to load, from where, to where and
+              how. There is none yet.
+            </Empty>
+          }
+        />
+      </div>
+    </>
+  )
+}

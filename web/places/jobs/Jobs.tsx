@@ -1,0 +1,81 @@
+import { TextField } from '@mui/material'
+import { useMemo, useState, type ReactElement } from 'react'
+import { Link, useNavigate } from 'react-router'
+import type { Answer } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { useAnswer } from '../../data/api'
+import { StateWord } from '../../look/State'
+import { timeText } from '../../look/times'
+import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Rows, type RowsColumn } from '../../parts/Rows'
+
+type Brief = Answer<typeof routes.jobs>[number]
+
+const columns: readonly RowsColumn<Brief>[] = [
+  { id: 'title', title: 'job', width: 'minmax(150px, 1.2fr)', cell: ({ name, title }) => <Link to={`/jobs/${name}`}>{title}</Link> },
+  { id: 'rosters', title: 'loops over', width: 'minmax(180px, 2fr)', cell: ({ rosters }) => rosters.join('; ') || <span className="soft">nothing, it runs once</span>, hint: ({ rosters }) => rosters.join('; ') },
+  { id: 'slices', title: 'slices', width: '150px', cell: ({ slices }) => slices ?? <span className="soft">none</span> },
+  { id: 'tags', title: 'tags', width: 'minmax(90px, 0.7fr)', cell: ({ tags }) => tags.join(', ') },
+  { id: 'version', title: 'version', width: '180px', cell: ({ version, savedAt, savedBy }) => `${version} · ${timeText(savedAt)}, ${savedBy}` },
+  {
+    id: 'last', title: 'last run', width: '230px',
+    cell: ({ lastRun }) =>
+      lastRun ? (
+        <span className="line">
+          <StateWord state={lastRun.state} />
+          <Link to={`/runs/${lastRun.id}`}>run {lastRun.id}</Link>
+          <span className="soft">{timeText(lastRun.at)}</span>
+        </span>
+      ) : (
+        <span className="soft">never</span>
+      ),
+  },
+] // prettier-ignore
+
+export default function Jobs(): ReactElement {
+  const navigate = useNavigate()
+  const { data, error } = useAnswer(routes.jobs, {})
+  const [text, setText] = useState('')
+  const found = useMemo(
+    () =>
+      (data ?? []).filter(({ name, title, tags }) =>
+        `${name} ${title} ${tags.join(' ')}`.toLowerCase().includes(text.toLowerCase()),
+      ),
+    [data, text],
+  )
+  if (error) return <FaultBox error={error} />
+  if (!data) return <Waiting what="reading the jobs" />
+  return (
+    <>
+      <div className="head">
+        <h1>Jobs</h1>
+        <span className="soft">what to do, defined once, for every row of a roster</span>
+        <div className="actions">
+          <TextField
+            placeholder="find a job or tag"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            slotProps={{ htmlInput: { 'aria-label': 'find a job or tag' } }}
+          />
+        </div>
+      </div>
+      <div className="sheet flush grow rows">
+        <Rows
+          label="jobs"
+          columns={columns}
+          total={found.length}
+          row={(i) => found[i]}
+          onOpen={({ name }) => void navigate(`/jobs/${name}`)}
+          rowHeight={31}
+          empty={
+            <Empty>
+              {text
+                ? 'No job is called that.'
+                : 'A job says what to do with each row of a roster. There is none yet.'}
+            </Empty>
+          }
+        />
+      </div>
+    </>
+  )
+}

@@ -1,0 +1,187 @@
+import { Button } from '@mui/material'
+import { useRef, useState, useEffect, type ReactElement } from 'react'
+import { Link, useNavigate } from 'react-router'
+import type { Answer } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { call, useAnswer } from '../../data/api'
+import { useHere, useMayChange } from '../../data/session'
+import { StateBox, StateMark } from '../../look/State'
+import { clock, count, dayText, lengthText, numberText, timeText } from '../../look/times'
+import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+
+type MorningSheet = Answer<typeof routes.morning>
+
+/** What needs a decision, what runs, and what ran since yesterday evening. */
+export default function Morning(): ReactElement {
+  const { environment } = useHere()
+  const { data, error } = useAnswer(
+    routes.morning,
+    { query: { environment } },
+    { refreshInterval: 30_000, keepPreviousData: true },
+  )
+  if (error && !data) return <FaultBox error={error} />
+  if (!data) return <Waiting what="gathering the night" />
+  return (
+    <div className="stack">
+      <div>
+        <h1>Morning sheet</h1>
+        <span className="soft">
+          {dayText(data.at)}, since {timeText(data.since)} in {environment}: {count(data.done, 'load')} done,{' '}
+          {numberText(data.failed)} failed
+          {data.rejected > 0 && `, ${count(data.rejected, 'row')} rejected`}
+        </span>
+      </div>
+      <Decisions sheet={data} />
+      <Ribbon sheet={data} />
+    </div>
+  )
+}
+
+function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
+  const navigate = useNavigate()
+  const mayChange = useMayChange()
+  const [error, setError] = useState<Error>()
+  const rerun = (run: number) =>
+    call(routes.rerun, { params: { id: run }, body: {} }).then(
+      (made) => navigate(`/runs/${made.run}`),
+      (fault: Error) => setError(fault),
+    )
+  return (
+    <section className="sheet" aria-labelledby="decisions">
+      <h2 id="decisions">Needs a decision</h2>
+      {error && <FaultBox error={error} />}
+      {sheet.decisions.length === 0 ? (
+        <span className="soft">
+          Nothing. What fails, does not balance or did not start is listed here, grouped by its cause.
+        </span>
+      ) : (
+        <table className="plain">
+          <tbody>
+            {sheet.decisions.map((decision) => (
+              <tr key={`${decision.kind}${decision.run}${decision.title}`}>
+                <td style={{ width: 30 }}>
+                  <StateMark
+                    state={
+                      decision.kind === 'failed'
+                        ? 'failed'
+                        : decision.kind === 'unbalanced'
+                          ? 'held'
+                          : 'waiting'
+                    }
+                    size={14}
+                  />
+                </td>
+                <td>
+                  <b>{decision.title}</b>
+                  <br />
+                  <span className="soft">{decision.text}</span>
+                </td>
+                <td className="keep soft number">{timeText(decision.latest)}</td>
+                <td className="keep number" style={{ width: 1 }}>
+                  <span className="line" style={{ justifyContent: 'flex-end' }}>
+                    {decision.run !== null && (
+                      <Button component={Link} to={`/runs/${decision.run}?order=failed`}>
+                        See {decision.count === 1 ? 'it' : `the ${numberText(decision.count)}`}
+                      </Button>
+                    )}
+                    {decision.kind === 'failed' && mayChange && (
+                      <Button variant="contained" color="primary" onClick={() => void rerun(decision.run!)}>
+                        Rerun
+                      </Button>
+                    )}
+                    {decision.kind === 'not-run' && (
+                      <Button component={Link} to={`/jobs/${decision.job}`}>
+                        Open the job
+                      </Button>
+                    )}
+                  </span>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </section>
+  )
+}
+
+const left = 170
+const rowHeight = 30
+
+/** A line for each job along the hours: what ran and what is running. */
+function Ribbon({ sheet }: { sheet: MorningSheet }): ReactElement {
+  const holder = useRef<HTMLDivElement>(null)
+  const [width, setWidth] = useState(1000)
+  useEffect(() => {
+    const watcher = new ResizeObserver(([entry]) => setWidth(entry!.contentRect.width))
+    watcher.observe(holder.current!)
+    return () => watcher.disconnect()
+  }, [])
+  const from = new Date(sheet.since).getTime()
+  const now = new Date(sheet.at).getTime()
+  const to = now + (now - from) * 0.04
+  const x = (time: number) => left + ((Math.max(time, from) - from) / (to - from)) * (width - left - 8)
+  const ticks = []
+  const first = new Date(from)
+  first.setMinutes(0, 0, 0)
+  for (let time = first.getTime(); time < to; time += 3_600_000)
+    if (time >= from && new Date(time).getHours() % 2 === 0) ticks.push(time)
+  const height = 40 + sheet.jobs.length * rowHeight
+  return (
+    <section className="sheet" aria-labelledby="ribbon">
+      <h2 id="ribbon">
+        Day and night <small>what ran and what is running, by the hour</small>
+      </h2>
+      <div ref={holder}>
+        {sheet.jobs.length === 0 ? (
+          <Empty>Jobs appear here with their runs. There is none yet.</Empty>
+        ) : (
+          <svg width={width} height={height} role="img" aria-label="runs of each job along the hours">
+            {ticks.map((time) => (
+              <g key={time}>
+                <text x={x(time)} y="12" textAnchor="middle" fontSize="11" fill="var(--soft)">
+                  {clock(new Date(time).toISOString())}
+                </text>
+                <path d={`M${x(time)} 18V${height - 18}`} stroke="var(--faint)" />
+              </g>
+            ))}
+            {sheet.jobs.map(({ job, title, runs }, i) => {
+              const y = 22 + i * rowHeight
+              return (
+                <g key={job}>
+                  <a href={`/ledger?job=${job}`}>
+                    <text x="0" y={y + 15} fontSize="12.5" fill="var(--ink)">
+                      {title}
+                    </text>
+                  </a>
+                  <path d={`M${left} ${y + 21.5}H${width}`} stroke="var(--rule)" />
+                  {runs.map((run) => {
+                    const start = x(new Date(run.from).getTime())
+                    const end = run.to ? x(new Date(run.to).getTime()) : x(now)
+                    const words = `${title}, run ${run.id}: ${run.state}, ${timeText(run.from)}, ${run.to ? lengthText((new Date(run.to).getTime() - new Date(run.from).getTime()) / 1000) : 'running'}, ${numberText(run.loads)} loads, ${numberText(run.rows)} rows written`
+                    return (
+                      <Link key={run.id} to={`/runs/${run.id}`} aria-label={words}>
+                        <title>{words}</title>
+                        <StateBox
+                          state={run.state}
+                          x={start}
+                          y={y + 3}
+                          width={Math.max(6, end - start)}
+                          height={16}
+                        />
+                      </Link>
+                    )
+                  })}
+                </g>
+              )
+            })}
+            <path d={`M${x(now)} 16V${height - 16}`} stroke="var(--ink)" strokeWidth="1.4" />
+            <text x={x(now)} y={height - 3} textAnchor="middle" fontSize="11" fill="var(--ink)">
+              now {clock(sheet.at)}
+            </text>
+          </svg>
+        )}
+      </div>
+    </section>
+  )
+}

@@ -1,0 +1,228 @@
+import { Button } from '@mui/material'
+import { useState, type ReactElement } from 'react'
+import { Link, useNavigate } from 'react-router'
+import type { Answer } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { call, useAnswer } from '../../data/api'
+import { useMayChange } from '../../data/session'
+import { StateWord } from '../../look/State'
+import { bytesText, lengthText, numberText, timeText } from '../../look/times'
+import { FaultBox, Waiting } from '../../parts/Fault'
+import { Rejects } from './Rejects'
+
+type Detail = Answer<typeof routes.runLoad>
+type StepDetail = Detail['detail'][number]
+
+/** All that is known of one load. */
+export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: number }): ReactElement {
+  const { data: load, error } = useAnswer(
+    routes.runLoad,
+    { params: { id: run.id, load: id } },
+    { keepPreviousData: true },
+  )
+  const navigate = useNavigate()
+  const mayChange = useMayChange()
+  const [fault, setFault] = useState<Error>()
+  if (error && !load) return <FaultBox error={error} />
+  if (!load) return <Waiting what="opening the load" />
+  const seconds =
+    load.startedAt && load.endedAt
+      ? (new Date(load.endedAt).getTime() - new Date(load.startedAt).getTime()) / 1000
+      : undefined
+  const again = mayChange && run.state !== 'running' && ['failed', 'stopped', 'skipped'].includes(load.state)
+  const rerun = () =>
+    void call(routes.rerun, { params: { id: run.id }, body: { loads: [load.number] } }).then(
+      (made) => navigate(`/runs/${made.run}`),
+      setFault,
+    )
+  return (
+    <div className="stack">
+      <div>
+        <h2 style={{ marginBottom: 2 }}>{load.key}</h2>
+        <span className="line" style={{ flexWrap: 'wrap' }}>
+          <StateWord state={load.state} />
+          <span className="soft">
+            {seconds !== undefined && `in ${lengthText(seconds)}`}
+            {load.worker !== null && ` · worker ${load.worker}`}
+            {load.attempt > 1 && ` · attempt ${load.attempt}`}
+          </span>
+          {again && (
+            <Button onClick={rerun} style={{ marginLeft: 'auto' }}>
+              Rerun this load
+            </Button>
+          )}
+        </span>
+      </div>
+      {fault && <FaultBox error={fault} />}
+      {load.error && <LoadFault load={load} />}
+      {load.each && (
+        <table className="plain">
+          <tbody>
+            <Fact name="row">{load.row ? <RowText row={load.row} /> : ''}</Fact>
+            {load.slice && (
+              <Fact name="slice">{`${timeText(load.slice.from)} – ${timeText(load.slice.to)} (${load.slice.label})`}</Fact>
+            )}
+            <Fact name="read">{numberText(load.read)}</Fact>
+            <Fact name="written">{`${numberText(load.written)}${load.unchanged > 0 ? `, ${numberText(load.unchanged)} unchanged` : ''}`}</Fact>
+            {load.filtered > 0 && (
+              <Fact name="filtered">{`${numberText(load.filtered)}, earlier rows of the same key`}</Fact>
+            )}
+            {load.rejected > 0 && <Fact name="rejected">{numberText(load.rejected)}</Fact>}
+          </tbody>
+        </table>
+      )}
+      {load.detail.map((step) => (
+        <StepSheet key={step.step} run={run.id} load={load.id} step={step} />
+      ))}
+      {load.detail.length === 0 && load.state !== 'failed' && (
+        <span className="soft">It has not started yet.</span>
+      )}
+      {load.repeats !== null && run.rerunOf !== null && (
+        <Link to={`/runs/${run.rerunOf}?load=${load.repeats}`}>the same load in run {run.rerunOf}</Link>
+      )}
+    </div>
+  )
+}
+
+function Fact({ name, children }: { name: string; children: React.ReactNode }): ReactElement {
+  return (
+    <tr>
+      <th scope="row" style={{ width: 76 }}>
+        {name}
+      </th>
+      <td className="mono">{children}</td>
+    </tr>
+  )
+}
+
+function RowText({ row }: { row: NonNullable<Detail['row']> }): ReactElement {
+  return (
+    <>
+      {Object.entries(row)
+        .filter(([, value]) => value !== null)
+        .map(([name, value]) => `${name} ${String(value)}`)
+        .join(', ')}
+    </>
+  )
+}
+
+/** What happened, where, what was written, and what to do. */
+function LoadFault({ load }: { load: Detail }): ReactElement {
+  const { step, message, effect, advice, rows } = load.error!
+  const [first] = rows ?? []
+  return (
+    <div className={load.state === 'skipped' ? 'sheet' : 'fault'}>
+      <b className={load.state === 'skipped' ? 'look' : 'bad'}>
+        {load.state === 'skipped' ? 'Skipped' : load.state === 'stopped' ? 'Stopped' : 'Failed'}
+        {step && ` at ${step}`}
+      </b>
+      <br />
+      {message}.<br />
+      <span className="soft">
+        {effect}; {advice}.
+      </span>
+      {first && (
+        <div
+          style={{ overflow: 'auto', maxHeight: 160, marginTop: 6 }}
+          tabIndex={0}
+          role="region"
+          aria-label="rows that show it"
+        >
+          <table className="plain mono">
+            <thead>
+              <tr>
+                {Object.keys(first).map((name) => (
+                  <th key={name}>{name}</th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {rows!.map((row, i) => (
+                <tr key={i}>
+                  {Object.values(row).map((value, j) => (
+                    <td key={j}>{value === null ? <i className="soft">empty</i> : String(value)}</td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+    </div>
+  )
+}
+
+/** One step: what its texts resolved to, its files, its statements. */
+function StepSheet({ run, load, step }: { run: number; load: number; step: StepDetail }): ReactElement {
+  const [open, setOpen] = useState(false)
+  const seconds = step.endedAt
+    ? (new Date(step.endedAt).getTime() - new Date(step.startedAt).getTime()) / 1000
+    : undefined
+  return (
+    <section aria-label={`step ${step.step}`}>
+      <div className="line">
+        <h2 className="mono" style={{ margin: 0 }}>
+          {step.step}
+        </h2>
+        <StateWord state={step.state} />
+        <span className="soft">
+          {step.kind}
+          {seconds !== undefined && `, ${lengthText(seconds)}`}
+        </span>
+        <button
+          type="button"
+          className="link-button"
+          style={{ marginLeft: 'auto' }}
+          aria-expanded={open}
+          onClick={() => setOpen(!open)}
+        >
+          {open ? 'less' : `${step.statements.length} statements`}
+        </button>
+      </div>
+      <table className="plain">
+        <tbody>
+          {step.resolved
+            .filter(({ path }) => path !== 'sql.text')
+            .map(({ path, text }) => (
+              <Fact key={path} name={path.split('.').slice(1).join(' ')}>
+                {text}
+              </Fact>
+            ))}
+          {step.files.map((file) => (
+            <Fact key={file.path} name="file">
+              {file.path}
+              <br />
+              <span className="soft">
+                {bytesText(file.size)}, {numberText(file.records)} records with the header, came{' '}
+                {timeText(file.modified)}
+                <br />
+                sha256 {file.sha256.slice(0, 16)}…
+              </span>
+            </Fact>
+          ))}
+          {step.log.length > 0 && <Fact name="log">{step.log.join('; ')}</Fact>}
+        </tbody>
+      </table>
+      {step.hasRejects && <Rejects run={run} load={load} step={step} />}
+      {open && (
+        <div className="stack" style={{ gap: 6, marginTop: 6 }}>
+          {step.statements.map((statement, i) => (
+            <div key={i}>
+              <span className="soft">
+                {statement.text.includes('read_csv(') ? 'reading' : `on ${statement.on}`}
+                {statement.rows !== undefined && `, ${numberText(statement.rows)} rows`},{' '}
+                {lengthText(statement.milliseconds / 1000)}
+              </span>
+              <pre className="code mono">
+                {statement.text}
+                {statement.values &&
+                  statement.values.length > 0 &&
+                  `\n-- values: ${statement.values.map((value, n) => `$${n + 1} = ${JSON.stringify(value)}`).join(', ')}`}
+              </pre>
+            </div>
+          ))}
+        </div>
+      )}
+    </section>
+  )
+}

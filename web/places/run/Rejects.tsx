@@ -1,0 +1,70 @@
+import type { ReactElement } from 'react'
+import type { Answer } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { useAnswer } from '../../data/api'
+import { numberText } from '../../look/times'
+import { FaultBox } from '../../parts/Fault'
+
+/** Rows that could not be written: line, reason, raw text; counted by reason; to be taken out as CSV. */
+export function Rejects({
+  run,
+  load,
+  step,
+}: {
+  run: number
+  load: number
+  step: Answer<typeof routes.runLoad>['detail'][number]
+}): ReactElement {
+  const { data, error } = useAnswer(routes.rejects, {
+    params: { id: run, load },
+    query: { step: step.step, limit: 50 },
+  })
+  return (
+    <section aria-label="rejected rows" style={{ marginTop: 8 }}>
+      <div className="line">
+        <h2 className="look" style={{ margin: 0 }}>
+          {data ? numberText(data.total) : ''} rejected
+        </h2>
+        <a
+          href={`/api/runs/${run}/loads/${load}/rejects.csv?step=${encodeURIComponent(step.step)}`}
+          style={{ marginLeft: 'auto' }}
+        >
+          take out as CSV
+        </a>
+      </div>
+      <span className="soft">
+        {Object.entries(step.rejectReasons)
+          .map(([reason, n]) => `${numberText(n)} × ${reason}`)
+          .join('; ')}
+      </span>
+      {error && <FaultBox error={error} />}
+      {data && (
+        <div
+          style={{ overflow: 'auto', maxHeight: 220 }}
+          tabIndex={0}
+          role="region"
+          aria-label="rejected rows, first 50"
+        >
+          <table className="plain mono">
+            <thead>
+              <tr>
+                <th className="number">line</th>
+                <th>reason</th>
+                <th>raw text</th>
+              </tr>
+            </thead>
+            <tbody>
+              {data.rows.map((row) => (
+                <tr key={`${row.file}${row.line}`}>
+                  <td className="number">{row.line}</td>
+                  <td>{row.column ? `${row.column}: ${row.reason}` : row.reason}</td>
+                  <td>{row.raw}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+    </section>
+  )
+}

@@ -1,0 +1,262 @@
+import { Button, TextField } from '@mui/material'
+import { useCallback, useEffect, useMemo, useState, type ReactElement } from 'react'
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
+import type { Answer } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { call, useAnswer } from '../../data/api'
+import { usePages } from '../../data/pages'
+import { useMayChange } from '../../data/session'
+import { StateWord } from '../../look/State'
+import { clock, count, lengthText, numberText, timeText } from '../../look/times'
+import { FaultBox, Waiting } from '../../parts/Fault'
+import { useKeys } from '../../parts/keys'
+import { Balance } from './Balance'
+import { LoadChart, type LoadRow } from './LoadChart'
+import { LoadDetail } from './LoadDetail'
+
+type RunAnswer = Answer<typeof routes.run>
+type Order = 'started' | 'failed' | 'worker'
+const orders: Record<Order, string> = {
+  started: 'in the order they started',
+  failed: 'failed first',
+  worker: 'by worker',
+}
+
+/** A run: its balance at the head, its loads along time, and one load whole beside them. */
+export default function Run(): ReactElement {
+  const id = Number(useParams().id)
+  const { data: run, error } = useAnswer(routes.run, { params: { id } }, { keepPreviousData: true })
+  if (error && !run) return <FaultBox error={error} />
+  if (!run || run.id !== id) return <Waiting what={`opening run ${id}`} />
+  return <RunSheet run={run} />
+}
+
+function RunSheet({ run }: { run: RunAnswer }): ReactElement {
+  const navigate = useNavigate()
+  const mayChange = useMayChange()
+  const [search, setSearch] = useSearchParams()
+  const [fault, setFault] = useState<Error>()
+  const order = (search.get('order') ?? 'started') as Order
+  const cause = search.get('cause') ?? ''
+  const text = search.get('find') ?? ''
+  const chosen = search.get('load')
+  const set = useCallback(
+    (values: Record<string, string>) =>
+      setSearch(
+        (now) => {
+          const next = new URLSearchParams(now)
+          for (const [name, value] of Object.entries(values)) {
+            if (value) next.set(name, value)
+            else next.delete(name)
+          }
+          return next
+        },
+        { replace: true },
+      ),
+    [setSearch],
+  )
+  const fetchPage = useCallback(
+    async (offset: number, limit: number) => {
+      const { total, loads } = await call(routes.runLoads, {
+        params: { id: run.id },
+        query: { offset, limit, order, cause, search: text },
+      })
+      return { total, rows: loads }
+    },
+    [run.id, order, cause, text],
+  )
+  const pages = usePages<LoadRow>(`/api/runs/${run.id}/loads?${order}&${cause}&${text}`, fetchPage)
+  const rerun = useCallback(() => {
+    call(routes.rerun, { params: { id: run.id }, body: {} }).then(
+      (made) => navigate(`/runs/${made.run}`),
+      setFault,
+    )
+  }, [run.id, navigate])
+  const stop = () => void call(routes.stopRun, { params: { id: run.id } }).catch(setFault)
+  const again = (run.loads.failed ?? 0) + (run.loads.stopped ?? 0) + (run.loads.skipped ?? 0)
+  const canRerun = mayChange && run.state !== 'running' && again > 0
+  useKeys(useMemo((): Record<string, () => void> => (canRerun ? { r: rerun } : {}), [canRerun, rerun]))
+  return (
+    <div className="stack grow">
+      <div>
+        <div className="head" style={{ marginBottom: 0 }}>
+          <h1>
+            {run.title}, run {run.id}
+          </h1>
+          <StateWord state={run.state} />
+          <Link className="tag" to={`/jobs/${run.job}?version=${run.version}`}>
+            version {run.version}
+          </Link>
+          <Link className="tag" to={`/plans/${run.plan}`}>
+            plan {run.plan}
+          </Link>
+          <div className="actions">
+            {run.state === 'running' && mayChange && (
+              <Button onClick={stop} disabled={run.stopping}>
+                {run.stopping ? 'Stopping' : 'Stop'}
+              </Button>
+            )}
+            {canRerun && (
+              <Button variant="contained" color="primary" onClick={rerun}>
+                Rerun the {numberText(again)} not done
+              </Button>
+            )}
+          </div>
+        </div>
+        <Summary run={run} />
+      </div>
+      {fault && <FaultBox error={fault} />}
+      <Balance run={run} />
+      {run.causes.length > 0 && (
+        <Causes run={run} chosen={cause} onChoose={(next) => set({ cause: next === cause ? '' : next })} />
+      )}
+      <div
+        className="grow"
+        style={{
+          display: 'grid',
+          gridTemplateColumns: 'minmax(420px, 1.65fr) minmax(330px, 1fr)',
+          gap: 12,
+          minHeight: 320,
+        }}
+      >
+        <section className="sheet rows" aria-labelledby="loads">
+          <div className="line" style={{ marginBottom: 6, flexWrap: 'wrap' }}>
+            <h2 id="loads" style={{ margin: 0 }}>
+              Loads <small>{pages.total !== undefined && numberText(pages.total)}</small>
+            </h2>
+            <span className="switch" role="group" aria-label="order">
+              {(Object.keys(orders) as Order[]).map((name) => (
+                <button
+                  key={name}
+                  type="button"
+                  aria-pressed={order === name}
+                  onClick={() => set({ order: name })}
+                >
+                  {orders[name]}
+                </button>
+              ))}
+            </span>
+            <TextField
+              placeholder="find a load"
+              value={text}
+              onChange={(event) => set({ find: event.target.value })}
+              sx={{ marginLeft: 'auto', width: 130 }}
+              slotProps={{ htmlInput: { 'aria-label': 'find a load' } }}
+            />
+          </div>
+          {pages.error && <FaultBox error={pages.error} />}
+          <LoadChart
+            run={run}
+            total={pages.total ?? 0}
+            row={pages.row}
+            onSeen={pages.onSeen}
+            chosen={chosen === null ? undefined : Number(chosen)}
+            onChoose={({ id }) => set({ load: String(id) })}
+          />
+        </section>
+        <section className="sheet" style={{ overflow: 'auto' }} aria-label="the chosen load" tabIndex={0}>
+          {chosen ? (
+            <LoadDetail run={run} id={Number(chosen)} />
+          ) : (
+            <FirstChoice
+              row={pages.row(0)}
+              total={pages.total}
+              onChoose={(load) => set({ load: String(load.id) })}
+            />
+          )}
+        </section>
+      </div>
+    </div>
+  )
+}
+
+/** Chooses the first load by itself, so that the page is never half empty. */
+function FirstChoice({
+  row,
+  total,
+  onChoose,
+}: {
+  row: LoadRow | undefined
+  total: number | undefined
+  onChoose: (row: LoadRow) => void
+}): ReactElement {
+  useEffect(() => {
+    if (row) onChoose(row)
+  }, [row, onChoose])
+  return (
+    <span className="soft">
+      {total === 0 ? 'No load fits.' : 'Choose a load to see all that is known of it.'}
+    </span>
+  )
+}
+
+function Summary({ run }: { run: RunAnswer }): ReactElement {
+  const total = Object.values(run.loads).reduce((sum, n) => sum + n, 0)
+  const finished =
+    (run.loads.done ?? 0) + (run.loads.failed ?? 0) + (run.loads.skipped ?? 0) + (run.loads.stopped ?? 0)
+  const seconds =
+    run.startedAt && run.endedAt
+      ? (new Date(run.endedAt).getTime() - new Date(run.startedAt).getTime()) / 1000
+      : undefined
+  return (
+    <p className="soft" style={{ margin: 0 }}>
+      in {run.environment}, started {timeText(run.createdAt)} by {run.by}
+      {run.rerunOf !== null && (
+        <>
+          , a rerun of <Link to={`/runs/${run.rerunOf}`}>run {run.rerunOf}</Link>
+        </>
+      )}
+      {run.span && ` · slices ${run.span}`} · {numberText(finished)} of {count(total, 'load')} finished
+      {seconds !== undefined && ` in ${lengthText(seconds)}`}
+      {run.left !== null &&
+        run.state === 'running' &&
+        ` · done about ${clock(new Date(Date.now() + run.clockOffset + run.left * 1000).toISOString())}`}
+    </p>
+  )
+}
+
+/** Failures by cause: many of one reason read as one line. */
+function Causes({
+  run,
+  chosen,
+  onChoose,
+}: {
+  run: RunAnswer
+  chosen: string
+  onChoose: (cause: string) => void
+}): ReactElement {
+  return (
+    <section
+      className="sheet"
+      aria-labelledby="causes"
+      style={{ paddingBottom: 4, maxHeight: 170, overflow: 'auto', flex: 'none' }}
+    >
+      <h2 id="causes">
+        Why <small>failures and skips by their cause; choose one to see its loads</small>
+      </h2>
+      <table className="plain">
+        <tbody>
+          {run.causes.map((cause) => (
+            <tr key={cause.cause} style={cause.cause === chosen ? { background: 'var(--tint)' } : undefined}>
+              <td className="keep" style={{ width: 80 }}>
+                <b className="bad">{count(cause.count, 'load')}</b>
+              </td>
+              <td>
+                <button
+                  type="button"
+                  className="link-button"
+                  aria-pressed={cause.cause === chosen}
+                  onClick={() => onChoose(cause.cause)}
+                >
+                  {cause.message}
+                </button>
+                {cause.step && <span className="soft"> at {cause.step}</span>}
+              </td>
+              <td className="soft">{cause.advice}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  )
+}
