@@ -27,7 +27,7 @@ async function main(): Promise<number> {
     case 'stop':
       return await (await import('./start')).stop(rest)
     case 'serve':
-      return await (await import('../server/main')).serve()
+      return await (await import('./serve')).serve()
     case 'worker':
       return await (await import('./worker')).worker(rest)
     case 'plan':

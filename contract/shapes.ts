@@ -288,6 +288,8 @@ export const planLoadSchema = z.object({
 export const runSchema = runBriefSchema.extend({
   plan: z.number(),
   part: z.number(),
+  /** Zone of the job's slices, null where it has none. */
+  zone: z.string().nullable(),
   atOnce: z.number(),
   stopping: z.boolean(),
   /** Milliseconds to add to the real time for this run's time. */

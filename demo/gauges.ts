@@ -1,6 +1,6 @@
 import { mkdirSync, utimesSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { Temporal } from 'temporal-polyfill'
+import type { Temporal } from 'temporal-polyfill'
 import { kindOf, sendingFeeds, zone, type Feed } from './basin'
 import { randomFrom } from './random'
 

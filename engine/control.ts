@@ -1,5 +1,5 @@
 import { desc, eq } from 'drizzle-orm'
-import pg from 'pg'
+import type pg from 'pg'
 import { fail } from '../core/fault'
 import { quoteName } from '../core/expression/slot'
 import { cellFault } from '../core/schema/rules'

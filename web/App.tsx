@@ -1,4 +1,3 @@
-import CssBaseline from '@mui/material/CssBaseline'
 import GlobalStyles from '@mui/material/GlobalStyles'
 import { ThemeProvider } from '@mui/material/styles'
 import { lazy, useEffect, useMemo, useState, type ReactElement } from 'react'
@@ -47,7 +46,6 @@ export function App(): ReactElement {
   useEffect(() => localStorage.setItem('mattock.night', String(night)), [night])
   return (
     <ThemeProvider theme={theme}>
-      <CssBaseline />
       <GlobalStyles
         styles={{
           ':root': { ...cssTokens(night ? nightTokens : day), colorScheme: night ? 'dark' : 'light' },

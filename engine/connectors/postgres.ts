@@ -1,4 +1,4 @@
-import pg from 'pg'
+import type pg from 'pg'
 import type { TableColumn } from '../../core/schema/types'
 import { quoteName } from '../../core/expression/slot'
 

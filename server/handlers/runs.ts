@@ -1,8 +1,16 @@
 import { eq, sql } from 'drizzle-orm'
 import { makespan, quantile } from '../../core/forecast/listSchedule'
 import { fail } from '../../core/fault'
-import { loadStep, plan as planTable, planLoad, run as runTable, type RunState } from '../../database/schema'
+import {
+  jobVersion,
+  loadStep,
+  plan as planTable,
+  planLoad,
+  run as runTable,
+  type RunState,
+} from '../../database/schema'
 import type { Engine } from '../../engine/context'
+import { documentOf } from '../../engine/jobs'
 import { rerunFailed, startRun, stopRun } from '../../engine/runs'
 import type { Handlers } from '../app'
 
@@ -132,7 +140,12 @@ export const runHandlers: Pick<
   },
   run: async ({ engine }, { params }) => {
     const brief = await briefRun(engine, params.id)
-    const [found] = await engine.db.select().from(runTable).where(eq(runTable.id, params.id))
+    const [joined] = await engine.db
+      .select()
+      .from(runTable)
+      .innerJoin(jobVersion, eq(jobVersion.id, runTable.versionId))
+      .where(eq(runTable.id, params.id))
+    const found = joined?.run
     const { rows: causes } = await engine.db.$client.query<{
       cause: string
       message: string
@@ -150,6 +163,7 @@ export const runHandlers: Pick<
       ...brief,
       plan: found!.planId,
       part: found!.part,
+      zone: documentOf(joined!.job_version).slices?.zone ?? null,
       atOnce: found!.atOnce,
       stopping: found!.stopping && found!.state === 'running',
       clockOffset: found!.clockOffset,

@@ -42,5 +42,7 @@ export function usePages<T>(
     (index: number): T | undefined => kept.current.pages.get(Math.floor(index / size))?.[index % size],
     [],
   )
-  return { total: kept.current.total, row, onSeen, error: answer.error, refresh: answer.mutate }
+  // while further pages come, the number stays the one known before
+  const total = answer.data?.[0]?.total ?? kept.current.total
+  return { total, row, onSeen, error: answer.error, refresh: answer.mutate }
 }

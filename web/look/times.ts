@@ -15,19 +15,36 @@ export function lengthText(seconds: number): string {
   return minutes % 60 === 0 ? `${hours} h` : `${hours} h ${minutes % 60} min`
 }
 
-const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
-const two = (value: number): string => String(value).padStart(2, '0')
+const parts = new Map<string, Intl.DateTimeFormat>()
 
-export const clock = (iso: string): string => {
-  const time = new Date(iso)
-  return `${two(time.getHours())}:${two(time.getMinutes())}`
+/** Fields of a time in a zone; in the reader's own where none is given. */
+function fieldsOf(iso: string, zone = ''): Record<string, string> {
+  let format = parts.get(zone)
+  if (!format) {
+    format = new Intl.DateTimeFormat('en-GB', {
+      day: 'numeric',
+      month: 'short',
+      year: 'numeric',
+      hour: '2-digit',
+      minute: '2-digit',
+      hourCycle: 'h23',
+      ...(zone ? { timeZone: zone } : {}),
+    })
+    parts.set(zone, format)
+  }
+  return Object.fromEntries(format.formatToParts(new Date(iso)).map(({ type, value }) => [type, value]))
 }
 
-/** 22 Nov 05:52, with the year where it is not this one. */
-export function timeText(iso: string, now = new Date()): string {
-  const time = new Date(iso)
-  const year = time.getFullYear() === now.getFullYear() ? '' : ` ${time.getFullYear()}`
-  return `${time.getDate()} ${months[time.getMonth()]}${year} ${clock(iso)}`
+export function clock(iso: string, zone?: string): string {
+  const { hour, minute } = fieldsOf(iso, zone)
+  return `${hour}:${minute}`
+}
+
+/** 22 Nov 05:52, with the year where it is not this one; in the job's zone where it matters. */
+export function timeText(iso: string, zone?: string): string {
+  const { day, month, year, hour, minute } = fieldsOf(iso, zone)
+  const other = Number(year) === new Date().getFullYear() ? '' : ` ${year}`
+  return `${day} ${month!.slice(0, 3)}${other} ${hour}:${minute}`
 }
 
 export function dayText(iso: string): string {

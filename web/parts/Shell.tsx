@@ -43,7 +43,7 @@ export function Shell(): ReactElement {
       </a>
       <header>
         <Button
-          className="unfold"
+          sx={{ '@media (min-width: 1024px)': { display: 'none' } }}
           aria-label="places"
           aria-expanded={unfolded}
           onClick={() => setUnfolded(!unfolded)}
@@ -69,9 +69,10 @@ export function Shell(): ReactElement {
         </div>
         <span className="soft organisation">{session.organisation}</span>
         <Button
-          className="go"
           onClick={() => setGoing(true)}
           sx={{
+            width: 260,
+            ml: 'auto',
             justifyContent: 'space-between',
             color: 'var(--soft)',
             bgcolor: 'var(--paper)',

@@ -106,7 +106,8 @@ export function Resolved({ text, outline, part, step, newestSlice, broken }: Pro
           )}
           {answer?.slice && part.sliced && (
             <span className="soft">
-              {timeText(answer.slice.from)} – {timeText(answer.slice.to)}
+              {timeText(answer.slice.from, outline.slices?.zone)} –{' '}
+              {timeText(answer.slice.to, outline.slices?.zone)}
             </span>
           )}
         </div>

@@ -60,7 +60,7 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
           <tbody>
             <Fact name="row">{load.row ? <RowText row={load.row} /> : ''}</Fact>
             {load.slice && (
-              <Fact name="slice">{`${timeText(load.slice.from)} – ${timeText(load.slice.to)} (${load.slice.label})`}</Fact>
+              <Fact name="slice">{`${timeText(load.slice.from, run.zone ?? undefined)} – ${timeText(load.slice.to, run.zone ?? undefined)}, ${run.zone ?? ''}`}</Fact>
             )}
             <Fact name="read">{numberText(load.read)}</Fact>
             <Fact name="written">{`${numberText(load.written)}${load.unchanged > 0 ? `, ${numberText(load.unchanged)} unchanged` : ''}`}</Fact>

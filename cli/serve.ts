@@ -9,8 +9,8 @@ import { makeHistory } from '../demo/history'
 import { accounts, organisation, seedDemo } from '../demo/seed'
 import { account, apiToken } from '../database/schema'
 import { openEngine, type Engine } from '../engine/context'
-import { hashPassword, makeToken } from './auth'
-import { makeApp } from './app'
+import { hashPassword, makeToken } from '../server/auth'
+import { makeApp } from '../server/app'
 
 const project = join(dirname(fileURLToPath(import.meta.url)), '..')
 
@@ -107,14 +107,12 @@ async function ensureCommandToken(engine: Engine, data: string): Promise<void> {
 async function firstAccount(engine: Engine, data: string): Promise<void> {
   const { randomBytes } = await import('node:crypto')
   const password = randomBytes(9).toString('base64url')
-  await engine.db
-    .insert(account)
-    .values({
-      email: 'engineer@localhost',
-      name: 'Engineer',
-      role: 'engineer',
-      password: await hashPassword(password),
-    })
+  await engine.db.insert(account).values({
+    email: 'engineer@localhost',
+    name: 'Engineer',
+    role: 'engineer',
+    password: await hashPassword(password),
+  })
   writeFileSync(join(data, 'first-account.txt'), `engineer@localhost\n${password}\n`, { mode: 0o600 })
   const client = engine.db.$client
   await client.query(
