@@ -51,6 +51,22 @@ export async function freePort(): Promise<number> {
   })
 }
 
+/** The port of the last start where it is still free, so that what points at this server keeps pointing at it. */
+async function lastingPort(file: string): Promise<number> {
+  const last = existsSync(file) ? Number(readFileSync(file, 'utf8')) : 0
+  const port = last > 0 && (await isFree(last)) ? last : await freePort()
+  writeFileSync(file, String(port))
+  return port
+}
+
+async function isFree(port: number): Promise<boolean> {
+  return await new Promise((resolve) => {
+    const server = createServer()
+    server.on('error', () => resolve(false))
+    server.listen(port, '127.0.0.1', () => server.close(() => resolve(true)))
+  })
+}
+
 /** Can another user reach the folder? Postgres runs as its own user and must pass through every parent. */
 function closedParent(folder: string): string | undefined {
   for (let at = dirname(folder); ; at = dirname(at)) {
@@ -104,7 +120,9 @@ export async function startPostgres(
     )
   }
   const password = readFileSync(secretFile, 'utf8').trim()
-  const port = await freePort()
+  // a server left over from a killed start still holds folder and port: end it by the id in its own file
+  await endLeftOver(data)
+  const port = await lastingPort(join(folder, 'port'))
   const options: Record<string, string> = {
     listen_addresses: '127.0.0.1',
     port: String(port),
@@ -116,8 +134,6 @@ export async function startPostgres(
     checkpoint_timeout: '15min',
     ...settings,
   }
-  // a server left over from a killed start still holds the folder: end it by the id in its own file
-  await endLeftOver(data)
   const child = spawn(
     join(programs, 'postgres'),
     ['-D', data, ...Object.entries(options).flatMap(([name, value]) => ['-c', `${name}=${value}`])],

@@ -22,7 +22,10 @@ export async function serve(): Promise<number> {
   if (!url || !data) throw new Error('the server is started by ./mattock start')
   const engine = await openEngine(url, data, 12)
   const demo = process.env.MATTOCK_DEMO === '1'
-  if (demo) await firstSeed(engine, url, data)
+  if (demo) {
+    await firstSeed(engine, url, data)
+    await keepPort(engine, url)
+  }
   await ensureCommandToken(engine, data)
   const history = new AbortController()
   let progress: { label: string; done: number; total: number } | null = null
@@ -88,6 +91,16 @@ async function firstSeed(engine: Engine, url: string, data: string): Promise<voi
   })
   for (const { password, ...rest } of accounts)
     await engine.db.insert(account).values({ ...rest, password: await hashPassword(password) })
+}
+
+/** The demo's databases lie on our own server; where its port had to change, so do their settings. */
+async function keepPort(engine: Engine, url: string): Promise<void> {
+  const at = new URL(url)
+  await engine.db.$client.query(
+    `update mattock.connection_setting set settings = jsonb_set(settings, '{port}', to_jsonb($1::int))
+     where updated_by = 'the demo' and settings ->> 'user' = $2 and settings ->> 'port' is distinct from $1::text`,
+    [Number(at.port || 5432), decodeURIComponent(at.username)],
+  )
 }
 
 /** A token for the command, readable by whoever may read the data folder. */

@@ -97,7 +97,7 @@ export function checkText(check: Check): string {
     at_least === undefined ? '' : `at least ${at_least}`,
     at_most === undefined ? '' : `at most ${at_most}`,
   ]
-  return `${bounds.filter(Boolean).join(', ')} rows`
+  return `${bounds.filter(Boolean).join(', ')} ${(at_most ?? at_least) === 1 ? 'row' : 'rows'}`
 }
 
 const writes = {

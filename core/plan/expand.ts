@@ -89,6 +89,7 @@ export function expand(request: PlanRequest, tables: ReadonlyMap<string, Table>)
       loads,
       findings,
       each: part.each !== undefined,
+      title: part.title ?? planSteps[0]?.title ?? 'once',
     })
   })
   return { request, parts, loads, findings: findings.list(), parameters }
@@ -194,6 +195,8 @@ function checkedSlot(
 interface Resolving {
   readonly index: number
   readonly each: boolean
+  /** What a part that runs once is called. */
+  readonly title: string
   readonly slots: readonly (CompiledSlot | undefined)[]
   readonly roster: Roster | undefined
   readonly slices: readonly Slice[] | undefined
@@ -228,7 +231,7 @@ function resolveLoads(part: Resolving): void {
       const slice = part.each && slices ? s : -1
       if (!keep(row, slice)) continue
       const number = loads.length
-      const rowKey = row >= 0 ? roster!.rows[row]!.key : 'once'
+      const rowKey = row >= 0 ? roster!.rows[row]!.key : part.title
       const key = slice >= 0 ? `${rowKey} · ${slices![slice]!.label}` : rowKey
       const resolved = resolvers.map((resolve, i) => {
         if (!resolve) return null

@@ -354,7 +354,7 @@ function checkRejects({ rejects }: Transfer, read: number, rejected: number, out
   stepFault(
     'rejects',
     `${rejected.toLocaleString('en')} of ${read.toLocaleString('en')} rows cannot be written, ${limit === 0 ? 'none is' : `${limit} are`} allowed: ${reasons}`,
-    'look at the rejects, mend the source, or allow them with rejects:',
+    'look at the rejects, mend the source, or allow more with rejects',
   )
 }
 

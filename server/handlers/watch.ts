@@ -82,7 +82,7 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
       ...failures.map(({ title, job, count, message, advice, run, latest, keys }) => ({
         kind: 'failed' as const,
         title: `${title}: ${count === 1 ? keys[0] : `${count.toLocaleString('en')} loads`} failed${count === 1 ? '' : ' the same way'}`,
-        text: `${message}. ${advice}`,
+        text: `${message}; ${advice}`,
         count,
         run,
         job,

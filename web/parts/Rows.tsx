@@ -88,7 +88,12 @@ export function Rows<T>(props: Props<T>): ReactElement {
     event.preventDefault()
     event.stopPropagation()
   }
-  const style = { '--columns': columns.map(({ width }) => width).join(' ') } as React.CSSProperties
+  // tracks must come out the same in every row, so none may depend on what a cell holds
+  const least = columns.reduce((sum, { width }) => sum + Number(/(\d+)px/.exec(width)?.[1] ?? 80), 0)
+  const style = {
+    '--columns': columns.map(({ width }) => width).join(' '),
+    '--least': `${least}px`,
+  } as React.CSSProperties
   return (
     <div
       className="rows grow"

@@ -10,6 +10,7 @@ import { bytesText, count, lengthText, numberText, timeText } from '../../look/t
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
 import { useKeys } from '../../parts/keys'
 import { Rows, type RowsColumn } from '../../parts/Rows'
+import { ColumnChooser } from '../../parts/ColumnChooser'
 import { Findings } from './Findings'
 
 export type PlanAnswer = Answer<typeof routes.plan>
@@ -33,6 +34,7 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
   const [text, setText] = useState('')
   const [fault, setFault] = useState<Error>()
   const [asking, setAsking] = useState(false)
+  const [hidden, setHidden] = useState<ReadonlySet<string>>(() => firstHidden(plan))
   const fetchPage = useCallback(
     async (offset: number, limit: number) => {
       const { total, loads } = await call(routes.planLoads, {
@@ -78,8 +80,9 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
   }, [plan, navigate])
   useKeys(useMemo(() => ({ p: again }), [again]))
   const columns = useMemo(
-    () => (main ? columnsOf(plan, main, mayChange ? pick : undefined) : []),
-    [plan, main, mayChange, pick],
+    () =>
+      main ? columnsOf(plan, main, mayChange ? pick : undefined).filter(({ id }) => !hidden.has(id)) : [],
+    [plan, main, mayChange, pick, hidden],
   )
   const can = mayChange && plan.stops === 0 && toRun > 0
 
@@ -151,6 +154,7 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
               </Button>
             )}
             {code !== '' && <Button onClick={() => setCode('')}>Show all</Button>}
+            {main && <ColumnChooser columns={main.differing.columns} hidden={hidden} onChange={setHidden} />}
             <TextField
               placeholder="find in the loads"
               value={text}
@@ -211,6 +215,13 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
   )
 }
 
+/** Of the row's columns only those that name the loads are shown at first; what is built from the others is. */
+function firstHidden(plan: PlanAnswer): ReadonlySet<string> {
+  const columns = (plan.parts.find((part) => part.each) ?? plan.parts[0])?.differing.columns ?? []
+  const rows = columns.filter(({ kind }) => kind === 'row')
+  return new Set(rows.slice(1).map(({ id }) => id))
+}
+
 /** What the plan is, as one reads it aloud. */
 function sentence(plan: PlanAnswer, part: PlanAnswer['parts'][number]): string {
   if (!part.each) return `once, in ${plan.environment}`
@@ -243,7 +254,12 @@ function columnsOf(
     columns.push({
       id: column.id,
       title: column.label,
-      width: column.kind === 'slot' ? 'minmax(170px, 2fr)' : 'minmax(84px, 1fr)',
+      width:
+        column.kind === 'slot'
+          ? 'minmax(215px, 2fr)'
+          : column.kind === 'row'
+            ? 'minmax(150px, 1fr)'
+            : 'minmax(92px, 0.6fr)',
       mono,
       cell: (load) => (own(load) ? load.cells[i] : i === 0 ? <span className="soft">once</span> : ''),
       hint: (load) => (own(load) ? load.cells[i] : undefined),

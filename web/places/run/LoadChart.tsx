@@ -17,6 +17,9 @@ interface Props {
   readonly onChoose: (row: LoadRow) => void
 }
 
+/** Width of the loads' names, in pixels. */
+const labels = 226
+
 /** Round steps for a time axis, in milliseconds. */
 const steps = [
   100, 200, 500, 1e3, 2e3, 5e3, 1e4, 2e4, 3e4, 6e4, 12e4, 3e5, 6e5, 12e5, 18e5, 36e5, 72e5, 216e5,
@@ -41,7 +44,7 @@ export function LoadChart({ run, total, row, onSeen, chosen, onChoose }: Props):
   const [width, setWidth] = useState(420)
   useEffect(() => {
     const watcher = new ResizeObserver(([entry]) =>
-      setWidth(Math.max(160, entry!.contentRect.width - 190 - 96 - 24)),
+      setWidth(Math.max(160, entry!.contentRect.width - labels - 84 - 18)),
     )
     watcher.observe(holder.current!)
     return () => watcher.disconnect()
@@ -57,14 +60,14 @@ export function LoadChart({ run, total, row, onSeen, chosen, onChoose }: Props):
   )
   const nowX = elapsed * scale
   const columns: RowsColumn<LoadRow>[] = [
-    { id: 'key', title: 'load', width: '190px', cell: ({ key }) => key, hint: ({ key }) => key },
+    { id: 'key', title: 'load', width: `${labels}px`, cell: ({ key }) => key, hint: ({ key }) => key },
     {
       id: 'time', width: `${width}px`,
       title: <Axis ticks={ticks} scale={scale} width={width} />,
       cell: (load) => <Bar load={load} run={run} scale={scale} width={width} nowX={nowX} ticks={ticks} />,
       hint: describe,
     },
-    { id: 'rows', title: 'rows', width: '96px', number: true, cell: rowsText },
+    { id: 'rows', title: 'rows', width: '84px', number: true, cell: rowsText },
   ] // prettier-ignore
   const current = useMemo(() => {
     if (chosen === undefined) return undefined

@@ -36,7 +36,7 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
   const mayChange = useMayChange()
   const [search, setSearch] = useSearchParams()
   const [fault, setFault] = useState<Error>()
-  const order = (search.get('order') ?? 'started') as Order
+  const order = (search.get('order') ?? (run.state === 'failed' ? 'failed' : 'started')) as Order
   const cause = search.get('cause') ?? ''
   const text = search.get('find') ?? ''
   const chosen = search.get('load')
@@ -98,7 +98,7 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
             )}
             {canRerun && (
               <Button variant="contained" color="primary" onClick={rerun}>
-                Rerun the {numberText(again)} not done
+                {again === 1 ? 'Rerun the one not done' : `Rerun the ${numberText(again)} not done`}
               </Button>
             )}
           </div>
