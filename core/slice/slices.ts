@@ -92,14 +92,17 @@ export function slicesBetween(spec: SliceSpec, from: string, to: string, limit =
     const end = boundary(cut, ++at)
     if (Temporal.ZonedDateTime.compare(end, last) > 0) return slices
     if (slices.length >= limit) fail('slices', `more than ${limit} slices between ${from} and ${to}`)
-    slices.push({
-      from: start.toInstant().toString(),
-      to: end.toInstant().toString(),
-      label: sliceLabel(start, spec),
-    })
+    // a zone that skipped a day leaves nothing of it
+    if (!end.toInstant().equals(start.toInstant())) slices.push(sliceOf(start, end, spec))
     start = end
   }
 }
+
+const sliceOf = (start: Temporal.ZonedDateTime, end: Temporal.ZonedDateTime, spec: SliceSpec): Slice => ({
+  from: start.toInstant().toString(),
+  to: end.toInstant().toString(),
+  label: sliceLabel(start, spec),
+})
 
 /** `2026-11-22`, `2026-11` for whole months, `2026-11-22T06:00+01:00` for hours (the offset tells the doubled hour apart). */
 function sliceLabel(start: Temporal.ZonedDateTime, spec: SliceSpec): string {
@@ -142,10 +145,7 @@ export function slicesInSpan(spec: SliceSpec, span: string): Slice[] {
   const n = firstAt(cut, start)
   if (!boundary(cut, n).equals(start))
     fail('slices', `no slice begins at ${span}; slices are cut every ${spec.every} from ${spec.from}`)
-  const end = boundary(cut, n + 1)
-  return [
-    { from: start.toInstant().toString(), to: end.toInstant().toString(), label: sliceLabel(start, spec) },
-  ]
+  return [sliceOf(start, boundary(cut, n + 1), spec)]
 }
 
 /** Is the slice over at `now`, its grace included? */

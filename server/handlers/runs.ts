@@ -156,7 +156,7 @@ export const runHandlers: Pick<
     }>(
       `select cause, (array_agg(error ->> 'message' order by number))[1] as message, (array_agg(error ->> 'step' order by number))[1] as step,
          (array_agg(error ->> 'advice' order by number))[1] as advice, (array_agg(number order by number))[1:500] as loads, count(*) as count
-       from mattock.load where run_id = $1 and state in ('failed', 'skipped') and cause is not null group by cause order by count(*) desc`,
+       from mattock.load where run_id = $1 and state in ('failed', 'skipped') and cause is not null group by cause, state order by state, count(*) desc`,
       [params.id],
     )
     return {

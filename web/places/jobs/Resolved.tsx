@@ -112,7 +112,7 @@ export function Resolved({ text, outline, part, step, newestSlice, broken }: Pro
           )}
         </div>
       )}
-      {fault && <FaultBox error={fault} />}
+      {fault && !broken && <FaultBox error={fault} />}
       <div style={{ opacity: broken ? 0.55 : 1 }}>
         <table className="plain">
           <tbody>

@@ -261,7 +261,8 @@ function columnsOf(
             ? 'minmax(150px, 1fr)'
             : 'minmax(92px, 0.6fr)',
       mono,
-      cell: (load) => (own(load) ? load.cells[i] : i === 0 ? <span className="soft">once</span> : ''),
+      cell: (load) =>
+        own(load) ? load.cells[i] : i === 0 ? <span className="soft">once: {load.key}</span> : '',
       hint: (load) => (own(load) ? load.cells[i] : undefined),
     })
   })

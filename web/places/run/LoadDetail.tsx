@@ -75,7 +75,9 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
         <StepSheet key={step.step} run={run.id} load={load.id} step={step} />
       ))}
       {load.detail.length === 0 && load.state !== 'failed' && (
-        <span className="soft">It has not started yet.</span>
+        <span className="soft">
+          {load.state === 'running' ? 'Its first step is under way.' : 'It has not started.'}
+        </span>
       )}
       {load.repeats !== null && run.rerunOf !== null && (
         <Link to={`/runs/${run.rerunOf}?load=${load.repeats}`}>the same load in run {run.rerunOf}</Link>

@@ -1,0 +1,106 @@
+import fc from 'fast-check'
+import { Temporal } from 'temporal-polyfill'
+import { describe, expect, it } from 'vitest'
+import type { SliceSpec } from '../job/document'
+import { isClosed, newestClosed, slicesBetween, slicesInSpan } from './slices'
+
+const spec = (every: string, zone: string, from = '2020-01-01'): SliceSpec => ({ every, zone, from })
+const hours = ({ from, to }: { from: string; to: string }) => (Date.parse(to) - Date.parse(from)) / 3_600_000
+
+/** Clock changes from the IANA time zone database. */
+describe('slices and clock changes', () => {
+  it.each([
+    ['Europe/Oslo', '2026-03-29', 23],
+    ['Europe/Oslo', '2026-10-25', 25],
+    ['America/New_York', '2026-03-08', 23],
+    // Lord Howe Island moves its clock by half an hour
+    ['Australia/Lord_Howe', '2026-04-05', 24.5],
+    ['Australia/Lord_Howe', '2026-10-04', 23.5],
+    ['Asia/Kolkata', '2026-06-01', 24],
+  ])('a day in %s on %s has %d hours', (zone, day, length) => {
+    const [slice] = slicesInSpan(spec('P1D', zone), day)
+    expect(hours(slice!)).toBe(length)
+    expect(slice!.label).toBe(day)
+  })
+  it('Apia skipped 30 December 2011', () => {
+    const slices = slicesBetween(spec('P1D', 'Pacific/Apia', '2011-12-01'), '2011-12-29', '2012-01-01')
+    expect(slices.map(({ label }) => label)).toEqual(['2011-12-29', '2011-12-31'])
+    expect(slices.map(hours)).toEqual([24, 24])
+  })
+  it('tells the doubled hour apart', () => {
+    const labels = slicesBetween(spec('PT1H', 'Europe/Oslo'), '2026-10-25T00:00', '2026-10-25T05:00').map(
+      ({ label }) => label,
+    )
+    expect(labels).toHaveLength(6)
+    expect(new Set(labels).size).toBe(6)
+  })
+})
+
+describe('slices', () => {
+  it('FROM/TO is half-open: four days, not five', () => {
+    expect(slicesInSpan(spec('P1D', 'UTC'), '2026-11-01/2026-11-05').map(({ label }) => label)).toEqual([
+      '2026-11-01',
+      '2026-11-02',
+      '2026-11-03',
+      '2026-11-04',
+    ])
+  })
+  it('counts months from the start, so that the 31st does not drift', () => {
+    expect(
+      slicesBetween(spec('P1M', 'UTC', '2026-01-31'), '2026-01-31', '2026-06-01').map(({ from }) =>
+        from.slice(0, 10),
+      ),
+    ).toEqual(['2026-01-31', '2026-02-28', '2026-03-31', '2026-04-30'])
+    expect(slicesInSpan(spec('P1M', 'UTC'), '2026-02-01')[0]!.label).toBe('2026-02')
+  })
+  it('keeps to the whole slices of a span, and to its end', () => {
+    const until = { ...spec('P1W', 'UTC', '2026-11-02'), until: '2026-11-23' }
+    expect(slicesBetween(until, '2026-11-03', '2027-01-01').map(({ label }) => label)).toEqual([
+      '2026-11-09',
+      '2026-11-16',
+    ])
+  })
+  it('knows the newest slice that is over, and whether one is, its grace included', () => {
+    const daily = { ...spec('P1D', 'Europe/Oslo'), grace: 'PT5H' }
+    expect(newestClosed(daily, '2026-11-22T22:59:00Z')!.label).toBe('2026-11-21')
+    expect(newestClosed(daily, '2026-11-22T23:00:00Z')!.label).toBe('2026-11-22')
+    const [slice] = slicesInSpan(daily, '2026-11-22')
+    expect([
+      isClosed(slice!, daily, '2026-11-23T03:59:00Z'),
+      isClosed(slice!, daily, '2026-11-23T04:00:00Z'),
+    ]).toEqual([false, true])
+    expect(newestClosed(daily, '2019-01-01T00:00:00Z')).toBeUndefined()
+  })
+  it.each([
+    ['P1D', 'yesterday', /no date or time/],
+    ['P1X', '2026-11-01', /no ISO 8601 duration/],
+    ['P1DT1H', '2026-11-01', /by days or by hours/],
+    ['P1D', '2026-11-05/2026-11-01', /no whole slice/],
+    ['P1M', '2026-11-05', /no slice begins/],
+    ['P1D', '2026-11-01/2026-11-02/2026-11-03', /no span/],
+  ])('every %s over %s is refused with a reason', (every, span, reason) => {
+    expect(() => slicesInSpan(spec(every, 'UTC'), span)).toThrow(reason)
+  })
+  it('tiles time: each slice begins where the one before it ended', () => {
+    const zones = fc.constantFrom(
+      'Europe/Oslo',
+      'America/New_York',
+      'Australia/Lord_Howe',
+      'Pacific/Apia',
+      'UTC',
+    )
+    const lengths = fc.constantFrom('P1D', 'P1W', 'P1M', 'PT1H', 'PT15M', 'P3D')
+    fc.assert(
+      fc.property(zones, lengths, fc.integer({ min: 0, max: 4000 }), (zone, every, offset) => {
+        const from = Temporal.PlainDate.from('2015-01-01').add({ days: offset })
+        const slices = slicesBetween(
+          spec(every, zone, '2010-01-01'),
+          from.toString(),
+          from.add({ days: 9 }).toString(),
+        )
+        for (let i = 1; i < slices.length; i++) expect(slices[i]!.from).toBe(slices[i - 1]!.to)
+      }),
+      { numRuns: 60 },
+    )
+  })
+})
