@@ -14,6 +14,26 @@ export type Opened =
   | { readonly kind: 'postgres'; readonly name: string; readonly config: pg.PoolConfig }
   | { readonly kind: 'files'; readonly name: string; readonly store: FileStore }
 
+/** Settings read a moment ago, so that thousands of small loads do not ask for them each time. */
+const recent = new WeakMap<Engine, Map<string, { at: number; opened: Promise<Opened> }>>()
+const recentMilliseconds = 2000
+
+/**
+ * The connection as it stands, or stood two seconds ago at most.
+ * @throws FaultError `connection` where it is not there or has no settings in the environment
+ */
+export function recentConnection(engine: Engine, name: string, environment: string): Promise<Opened> {
+  const known = recent.get(engine) ?? new Map<string, { at: number; opened: Promise<Opened> }>()
+  recent.set(engine, known)
+  const id = `${environment}\n${name}`
+  const entry = known.get(id)
+  if (entry && performance.now() - entry.at < recentMilliseconds) return entry.opened
+  const opened = openConnection(engine, name, environment)
+  known.set(id, { at: performance.now(), opened })
+  opened.catch(() => known.delete(id))
+  return opened
+}
+
 /** @throws FaultError `connection` where it is not there or has no settings in the environment */
 export async function openConnection(engine: Engine, name: string, environment: string): Promise<Opened> {
   const [found] = await engine.db
@@ -55,7 +75,7 @@ function postgresConfig(
 
 /** A pool for a database connection. @throws FaultError `connection` for a file store */
 export async function openPostgres(engine: Engine, name: string, environment: string): Promise<pg.Pool> {
-  const opened = await openConnection(engine, name, environment)
+  const opened = await recentConnection(engine, name, environment)
   if (opened.kind !== 'postgres')
     fail('connection', `${name} is a file store; here a database is needed`, { connection: name })
   return targetPool(opened.config)

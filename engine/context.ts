@@ -3,6 +3,7 @@ import { randomBytes } from 'node:crypto'
 import { join, resolve } from 'node:path'
 import pg from 'pg'
 import { openDatabase, type Database } from '../database/open'
+import { removePipes } from './transfer/duck'
 
 /** What every part of the engine works with. */
 export interface Engine {
@@ -36,6 +37,7 @@ export async function openEngine(databaseUrl: string, dataFolder: string, connec
     installation: rows[0]!.id,
     close: async () => {
       await closeTargets()
+      await removePipes()
       await db.$client.end()
     },
   }

@@ -10,7 +10,7 @@ import { checkText } from '../core/job/outline'
 import { runBindings } from '../core/plan/expand'
 import type { Row, ValueType } from '../core/value'
 import { jobVersion, plan as planTable, planLoad, run as runTable, type LoadError } from '../database/schema'
-import { openConnection, openPostgres } from './connections'
+import { openPostgres, recentConnection } from './connections'
 import { mayPass, postgresMessage, qualified, type TargetTable } from './connectors/postgres'
 import type { Engine } from './context'
 import { documentOf } from './jobs'
@@ -272,7 +272,7 @@ async function runStep(
       const into = { ...spec, into: { ...spec.into, connection } }
       return await inTransaction(pool, work, frame.zone, async (client) => {
         if (spec.from.store !== undefined) {
-          const opened = await openConnection(engine, plain(text('transfer.from.store')), environment)
+          const opened = await recentConnection(engine, plain(text('transfer.from.store')), environment)
           if (opened.kind !== 'files')
             stepFault(
               'connection',

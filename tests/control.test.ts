@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { controlHistory, readControl, saveControl } from '../engine/control'
+import { controlHistory, readControl, saveControl, type ControlEdit } from '../engine/control'
 import { testBench, type TestBench } from './support/bench'
 
 let bench: TestBench
@@ -12,7 +12,8 @@ beforeAll(async () => {
 afterAll(() => bench.close())
 
 const read = () => readControl(bench.engine, 'feeds', 'dev')
-const save = (edits: Parameters<typeof saveControl>[3], by = 'Ada') => saveControl(bench.engine, 'feeds', 'dev', edits, by)
+const save = (edits: Parameters<typeof saveControl>[3], by = 'Ada') =>
+  saveControl(bench.engine, 'feeds', 'dev', edits, by)
 const versionOf = async (feed: string) => {
   const { rows, versions } = await read()
   return versions[rows.findIndex((row) => row.feed === feed)]!
@@ -32,14 +33,20 @@ describe('a control table', () => {
       { kind: 'remove', key: { feed: 'b' }, version: await versionOf('b') },
     ])
     expect(saved).toEqual({ saved: 3, conflicts: [] })
-    expect((await read()).rows.map(({ feed, n }) => [feed, n])).toEqual([['a2', 5], [nasty, 3]])
+    expect((await read()).rows.map(({ feed, n }) => [feed, n])).toEqual([
+      ['a2', 5],
+      [nasty, 3],
+    ])
     const [newest, , first] = await controlHistory(bench.engine, 'feeds')
     expect(newest).toMatchObject({ by: 'Ada', rowKey: 'b', before: { n: 7 }, after: null })
     expect(first).toMatchObject({ rowKey: 'a', before: { n: 1 }, after: { n: 5, feed: 'a2' } })
   })
   it('tells the later of two who edit one row, and overwrites nothing', async () => {
     const version = await versionOf('a2')
-    const edit = (n: number) => [{ kind: 'change' as const, key: { feed: 'a2' }, version, set: { n } }, { kind: 'add' as const, set: { feed: `by ${n}` } }]
+    const edit = (n: number): ControlEdit[] => [
+      { kind: 'change', key: { feed: 'a2' }, version, set: { n } },
+      { kind: 'add', set: { feed: `by ${n}` } },
+    ]
     expect((await save(edit(10), 'Ada')).saved).toBe(2)
     const later = await save(edit(20), 'Ben')
     expect(later).toMatchObject({ saved: 0, conflicts: [{ key: { feed: 'a2' }, now: { n: 10 } }] })
@@ -47,11 +54,22 @@ describe('a control table', () => {
     expect(rows.find(({ feed }) => feed === 'a2')).toMatchObject({ n: 10 })
     // all or nothing: the row he added is not there either
     expect(rows.some(({ feed }) => feed === 'by 20')).toBe(false)
-    expect((await save([{ kind: 'change', key: { feed: 'a2' }, version: later.conflicts[0]!.version!, set: { n: 20 } }], 'Ben')).saved).toBe(1)
+    expect(
+      (
+        await save(
+          [{ kind: 'change', key: { feed: 'a2' }, version: later.conflicts[0]!.version!, set: { n: 20 } }],
+          'Ben',
+        )
+      ).saved,
+    ).toBe(1)
   })
   it('lets exactly one of many through who save the same row at the same moment', async () => {
     const version = await versionOf('a2')
-    const outcomes = await Promise.all(Array.from({ length: 8 }, (_, i) => save([{ kind: 'change', key: { feed: 'a2' }, version, set: { n: 100 + i } }])))
+    const outcomes = await Promise.all(
+      Array.from({ length: 8 }, (_, i) =>
+        save([{ kind: 'change', key: { feed: 'a2' }, version, set: { n: 100 + i } }]),
+      ),
+    )
     expect(outcomes.filter(({ saved }) => saved === 1)).toHaveLength(1)
   })
   it.each([
@@ -60,7 +78,9 @@ describe('a control table', () => {
     ['an unknown column', { nope: 1 }, /no column "nope"/],
     ['a type', { n: 'many' }, /invalid input syntax/],
   ])('refuses what breaks %s, with its reason', async (_what, set, reason) => {
-    await expect(save([{ kind: 'change', key: { feed: 'a2' }, version: await versionOf('a2'), set }])).rejects.toThrow(reason)
+    await expect(
+      save([{ kind: 'change', key: { feed: 'a2' }, version: await versionOf('a2'), set }]),
+    ).rejects.toThrow(reason)
   })
   it('refuses a second row of one key', async () => {
     await expect(save([{ kind: 'add', set: { feed: 'a2' } }])).rejects.toThrow(/such a row already/)

@@ -15,10 +15,22 @@ async function load(text: string | Buffer, columns: string, more = '', order = '
   const table = `public.csv_${number}`
   bench.writeFile(`${name}.csv`, text)
   await bench.rows(`create table ${table} (${columns})`)
-  const run = await bench.load(fileJob(name, `${name}.csv`, `{connection: warehouse, table: ${table}, write: append}`, more))
-  const [outcome] = await bench.own('select state, read, written, rejected, error, read = written + unchanged + rejected + filtered as balanced from mattock.load where run_id = $1', [run])
-  const [step] = await bench.own('select s.* from mattock.load_step s join mattock.load l on l.id = s.load_id where l.run_id = $1', [run])
-  return { outcome: outcome!, step: step!, rows: await bench.rows(`select * from ${table} order by ${order}`) }
+  const run = await bench.load(
+    fileJob(name, `${name}.csv`, `{connection: warehouse, table: ${table}, write: append}`, more),
+  )
+  const [outcome] = await bench.own(
+    'select state, read, written, rejected, error, read = written + unchanged + rejected + filtered as balanced from mattock.load where run_id = $1',
+    [run],
+  )
+  const [step] = await bench.own(
+    'select s.* from mattock.load_step s join mattock.load l on l.id = s.load_id where l.run_id = $1',
+    [run],
+  )
+  return {
+    outcome: outcome!,
+    step: step!,
+    rows: await bench.rows(`select * from ${table} order by ${order}`),
+  }
 }
 
 const texts = 'a text, b text, c text'
@@ -45,7 +57,9 @@ describe('RFC 4180 on the road to a table', () => {
     expect(outcome).toMatchObject({ read: 2, written: 1, rejected: 1, balanced: true })
   })
   it('5: a field may be quoted', async () => {
-    expect((await load('a,b,c\r\n"aaa","bbb",ccc\r\n', texts)).rows).toEqual([{ a: 'aaa', b: 'bbb', c: 'ccc' }])
+    expect((await load('a,b,c\r\n"aaa","bbb",ccc\r\n', texts)).rows).toEqual([
+      { a: 'aaa', b: 'bbb', c: 'ccc' },
+    ])
   })
   it('6: line breaks, quotes and commas stand inside quotes', async () => {
     const { rows, outcome } = await load('a,b,c\r\n"aaa","b\r\nbb","c,c"\r\nzzz,yyy,xxx\r\n', texts)
@@ -67,7 +81,9 @@ describe('rows on their way', () => {
   it('keeps an empty text that a rule made', async () => {
     const shape = 'shape: [{columns: {type: text}, apply: [trim]}]'
     expect((await load('a,b,c\n1,"  ", x \n', texts, shape)).rows).toEqual([{ a: '1', b: '', c: 'x' }])
-    expect((await load('a,b,c\n1,"  ", x \n', texts, shape.replace('[trim]', '[trim, empty-to-null]'))).rows).toEqual([{ a: '1', b: null, c: 'x' }])
+    expect(
+      (await load('a,b,c\n1,"  ", x \n', texts, shape.replace('[trim]', '[trim, empty-to-null]'))).rows,
+    ).toEqual([{ a: '1', b: null, c: 'x' }])
   })
   it('takes names and values that are made to hurt as they are', async () => {
     const nasty = `o'brien"; drop table x;--`
@@ -88,17 +104,25 @@ parts:
 `
     bench.writeFile(`${nasty}.csv`, `a\n"o'brien""; drop table x;--"\n`)
     const run = await bench.load(job)
-    expect(await bench.own('select state, error from mattock.load where run_id = $1', [run])).toEqual([{ state: 'done', error: null }])
+    expect(await bench.own('select state, error from mattock.load where run_id = $1', [run])).toEqual([
+      { state: 'done', error: null },
+    ])
     expect(await bench.rows(`select a from public."o'brien""; drop table x;--"`)).toEqual([{ a: nasty }])
     expect(await bench.rows('select v from by_name_x')).toEqual([{ v: nasty }])
   })
   it('keeps what cannot be written with its line, its raw text and the reason', async () => {
-    const { outcome, step, rows } = await load('a,n,d\n1,1.5,2026-11-01\n2,oops,2026-11-02\n3,2.5,2026-13-01\n4,3.5,2026-11-04,extra\n', 'a int, n double precision, d date', 'rejects: keep')
+    const { outcome, step, rows } = await load(
+      'a,n,d\n1,1.5,2026-11-01\n2,oops,2026-11-02\n3,2.5,2026-13-01\n4,3.5,2026-11-04,extra\n',
+      'a int, n double precision, d date',
+      'rejects: keep',
+    )
     expect(rows).toHaveLength(1)
     expect(outcome).toMatchObject({ state: 'done', read: 4, written: 1, rejected: 3, balanced: true })
     expect(Object.values(step.reject_reasons as object).reduce((a: number, b: number) => a + b, 0)).toBe(3)
     const { readFileSync } = await import('node:fs')
-    const kept = readFileSync(`${bench.folder}/rejects/${step.reject_file as string}`, 'utf8').trim().split('\n')
+    const kept = readFileSync(`${bench.folder}/rejects/${step.reject_file as string}`, 'utf8')
+      .trim()
+      .split('\n')
     expect(kept).toHaveLength(4)
     expect(kept[1]).toMatch(/,3,n,.*oops.*"?2,oops,2026-11-02/)
   })
@@ -112,8 +136,18 @@ parts:
     expect((await load(text, texts, 'rejects: {share: 0.4}')).outcome.state).toBe('failed')
   })
   it('counts a file without rows, and one of 0 bytes, as nothing read', async () => {
-    expect((await load('a,b,c\n', texts)).outcome).toMatchObject({ state: 'done', read: 0, written: 0, balanced: true })
-    expect((await load('', texts)).outcome).toMatchObject({ state: 'done', read: 0, written: 0, balanced: true })
+    expect((await load('a,b,c\n', texts)).outcome).toMatchObject({
+      state: 'done',
+      read: 0,
+      written: 0,
+      balanced: true,
+    })
+    expect((await load('', texts)).outcome).toMatchObject({
+      state: 'done',
+      read: 0,
+      written: 0,
+      balanced: true,
+    })
     expect((await load('', texts, 'check: [{rows: {at_least: 1}}]')).outcome.state).toBe('failed')
   })
   it.each([
@@ -135,8 +169,19 @@ parts:
   })
   it('makes a table that is not there from what the file holds', async () => {
     bench.writeFile('new.csv', 'id,at,share,name\n1,2026-11-01T10:00:00Z,0.5,x\n')
-    await bench.load(fileJob('new-table', 'new.csv', '{connection: warehouse, table: fresh.made, write: upsert, key: [id]}', 'types: {name: text}'))
-    expect(await bench.rows(`select column_name, data_type from information_schema.columns where table_schema = 'fresh' order by ordinal_position`)).toEqual([
+    await bench.load(
+      fileJob(
+        'new-table',
+        'new.csv',
+        '{connection: warehouse, table: fresh.made, write: upsert, key: [id]}',
+        'types: {name: text}',
+      ),
+    )
+    expect(
+      await bench.rows(
+        `select column_name, data_type from information_schema.columns where table_schema = 'fresh' order by ordinal_position`,
+      ),
+    ).toEqual([
       { column_name: 'id', data_type: 'bigint' },
       { column_name: 'at', data_type: 'timestamp with time zone' },
       { column_name: 'share', data_type: 'double precision' },
@@ -148,13 +193,24 @@ parts:
     await bench.rows('create table public.kept (id int primary key, v text)')
     const into = '{connection: warehouse, table: public.kept, write: upsert, key: [id]'
     const failed = await bench.load(fileJob('keys', 'twice.csv', `${into}}`))
-    expect(await bench.own(`select state, error ->> 'message' as message from mattock.load where run_id = $1`, [failed])).toEqual([{ state: 'failed', message: '2 rows of what was read share id' }])
+    expect(
+      await bench.own(`select state, error ->> 'message' as message from mattock.load where run_id = $1`, [
+        failed,
+      ]),
+    ).toEqual([{ state: 'failed', message: '2 rows of what was read share id' }])
     const run = await bench.load(fileJob('keys', 'twice.csv', `${into}, repeats: keep-last}`))
-    expect(await bench.own('select read, written, filtered from mattock.load where run_id = $1', [run])).toEqual([{ read: 3, written: 2, filtered: 1 }])
-    expect(await bench.rows('select * from public.kept order by id')).toEqual([{ id: 1, v: 'c' }, { id: 2, v: 'b' }])
+    expect(
+      await bench.own('select read, written, filtered from mattock.load where run_id = $1', [run]),
+    ).toEqual([{ read: 3, written: 2, filtered: 1 }])
+    expect(await bench.rows('select * from public.kept order by id')).toEqual([
+      { id: 1, v: 'c' },
+      { id: 2, v: 'b' },
+    ])
   })
   it('replaces a slice and nothing beside it', async () => {
-    await bench.rows(`create table public.sliced (at timestamptz, v int); insert into public.sliced values ('2026-10-31 23:59Z', 1), ('2026-11-01 10:00Z', 2), ('2026-11-02 00:00Z', 3)`)
+    await bench.rows(
+      `create table public.sliced (at timestamptz, v int); insert into public.sliced values ('2026-10-31 23:59Z', 1), ('2026-11-01 10:00Z', 2), ('2026-11-02 00:00Z', 3)`,
+    )
     bench.writeFile('s_2026-11-01.csv', 'at,v\n2026-11-01T00:00:00Z,20\n2026-11-01T23:59:59Z,21\n')
     const job = (file: string) => `
 mattock: job/1
@@ -170,10 +226,14 @@ parts:
           into: {connection: warehouse, table: public.sliced, write: replace-slice, slice_by: at}
 `
     await bench.load(job('s'), { span: '2026-11-01' })
-    expect((await bench.rows('select v from public.sliced order by v')).map(({ v }) => v)).toEqual([1, 3, 20, 21])
+    expect((await bench.rows('select v from public.sliced order by v')).map(({ v }) => v)).toEqual([
+      1, 3, 20, 21,
+    ])
     bench.writeFile('t_2026-11-01.csv', 'at,v\n2026-11-02T00:00:00Z,9\n')
     const run = await bench.load(job('t'), { span: '2026-11-01' })
-    expect(await bench.own('select state from mattock.load where run_id = $1', [run])).toEqual([{ state: 'failed' }])
+    expect(await bench.own('select state from mattock.load where run_id = $1', [run])).toEqual([
+      { state: 'failed' },
+    ])
   })
   it('never leaves its store', async () => {
     const job = (files: string) => `

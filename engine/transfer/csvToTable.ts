@@ -309,6 +309,8 @@ async function keepRejects(
   outcome: Outcome,
   header: readonly string[],
 ): Promise<number> {
+  const [found] = (await duck.runAndReadAll('select count(*) from reject_errors')).getRows()
+  if (Number(found![0]) === 0) return 0
   await duck.run(
     `create or replace temporary table mattock_rejects as
      select parse_filename(s.file_path) as file, e.line, arg_min(coalesce(e.column_name, ''), e.column_idx) as "column",

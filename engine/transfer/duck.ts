@@ -58,13 +58,33 @@ export interface NamedPipe {
   destroy(): Promise<void>
 }
 
-export async function makePipe(): Promise<NamedPipe> {
-  const folder = await mkdtemp(join(tmpdir(), 'mattock-pipe-'))
-  const path = join(folder, 'rows')
+/** Named pipes that are free to be used again: making one costs a process, more than a small load itself. */
+const freePaths: string[] = []
+let folder: Promise<string> | undefined
+let made = 0
+
+async function pipePath(): Promise<string> {
+  const free = freePaths.pop()
+  if (free) return free
+  folder ??= mkdtemp(join(tmpdir(), 'mattock-pipe-'))
+  const path = join(await folder, String(++made))
   await run('mkfifo', ['-m', '600', path])
+  return path
+}
+
+/** Takes the named pipes of this process away. */
+export async function removePipes(): Promise<void> {
+  if (folder) await rm(await folder, { recursive: true, force: true })
+  folder = undefined
+  freePaths.length = 0
+}
+
+export async function makePipe(): Promise<NamedPipe> {
+  const path = await pipePath()
   const reading = openSync(path, constants.O_RDONLY | constants.O_NONBLOCK)
   const writing = openSync(path, constants.O_WRONLY | constants.O_NONBLOCK)
   const stream = new Socket({ fd: reading, readable: true, writable: false })
+  const closed = new Promise((resolve) => stream.once('close', resolve))
   let open = true
   const finish = () => {
     if (open) closeSync(writing)
@@ -77,7 +97,9 @@ export async function makePipe(): Promise<NamedPipe> {
     destroy: async () => {
       finish()
       stream.destroy()
-      await rm(folder, { recursive: true, force: true })
+      // only when both of our ends are closed is the pipe empty again
+      await closed
+      freePaths.push(path)
     },
   }
 }
