@@ -80,6 +80,7 @@ export async function csvToTable(
     const into = straight ? qualified(table) : 'mattock_stage'
     const select = mapped.map(({ name, type }) => {
       const source = quoteName(sourceOf.get(name)!)
+      if (type === 'timestamp with time zone') return instantText(source)
       return shapedSql(source, rulesFor({ name, type: valueTypeOf(type) }, spec.shape ?? []))
     })
     const types = header.map((name) => {
@@ -110,6 +111,13 @@ export async function csvToTable(
     } else await finishWithRows(client, transfer, names, copied, work, outcome)
   })
 }
+
+/**
+ * A point in time as text in UTC. Quicker than DuckDB's own writing of it by a third of the whole reading, and right
+ * for the odd offsets before standard time, whose seconds that writing drops.
+ */
+const instantText = (column: string): string =>
+  `case when isfinite(${column}) then make_timestamp(epoch_us(${column}))::varchar || '+00' else ${column}::varchar end`
 
 /** Applies what is staged and leaves the marker; the caller commits. */
 async function finishWithRows(
