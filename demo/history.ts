@@ -8,7 +8,8 @@ import { layDown, oddities } from './gauges'
 import { randomFrom } from './random'
 import { demoToday } from './seed'
 
-export const historyDays = 60
+/** Days of history; MATTOCK_DEMO_DAYS makes it shorter. */
+export const historyDays = Number(process.env.MATTOCK_DEMO_DAYS ?? 60)
 /** Behind everything that a person starts. */
 const background = 100
 

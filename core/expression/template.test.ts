@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { FaultError } from '../fault'
+import type { FaultError } from '../fault'
 import { parseTemplate } from './template'
 
 const sources = (text: string) =>

@@ -1,5 +1,5 @@
-import { useEffect, useMemo, useRef, useState, type ReactElement } from 'react'
-import { createTextColumn, DynamicDataSheetGrid, keyColumn, type Column } from 'react-datasheet-grid'
+import { useEffect, useLayoutEffect, useMemo, useRef, useState, type ReactElement } from 'react'
+import { DynamicDataSheetGrid, keyColumn, type CellProps, type Column } from 'react-datasheet-grid'
 import 'react-datasheet-grid/dist/style.css'
 import './grid.css'
 import type { Column as TableColumn } from '../../../core/value'
@@ -13,14 +13,67 @@ function widthOf({ name, type }: TableColumn, rows: ControlAnswer['rows']): { ba
   return { basis: Math.min(260, Math.max(80, longest * 7.6 + 22)), grow: 1 }
 }
 
-const plain = createTextColumn<string>({
-  alignRight: false,
-  deletedValue: '',
-  parseUserInput: (value) => value,
-  formatBlurredInput: (value) => value ?? '',
-  formatInputOnFocus: (value) => value ?? '',
-  formatForCopy: (value) => value ?? '',
-  parsePastedValue: (value) => value,
+/** A cell as text. It takes the keyboard when the grid says so: a key typed replaces the text, Enter opens it as it is. */
+function TextCell({
+  rowData,
+  setRowData,
+  focus,
+  active,
+  stopEditing,
+  columnData,
+  rowIndex,
+}: CellProps<string, { label: string }>): ReactElement {
+  const input = useRef<HTMLInputElement>(null)
+  const [text, setText] = useState('')
+  const typed = useRef({ text: '', changed: false })
+  // only the moment of opening or closing counts, so what the cell holds then is read from here
+  const held = useRef({ rowData, setRowData })
+  useLayoutEffect(() => {
+    held.current = { rowData, setRowData }
+  })
+  useLayoutEffect(() => {
+    if (focus) {
+      setText(held.current.rowData)
+      typed.current = { text: held.current.rowData, changed: false }
+      input.current?.focus()
+      input.current?.select()
+    } else {
+      if (typed.current.changed) held.current.setRowData(typed.current.text)
+      typed.current.changed = false
+      input.current?.blur()
+    }
+  }, [focus])
+  return (
+    <input
+      ref={input}
+      className="dsg-input"
+      aria-label={`${columnData.label}, row ${rowIndex + 1}`}
+      tabIndex={-1}
+      value={focus ? text : rowData}
+      style={{ pointerEvents: focus ? 'auto' : 'none' }}
+      readOnly={!active && !focus}
+      onChange={(event) => {
+        setText(event.target.value)
+        typed.current = { text: event.target.value, changed: true }
+      }}
+      onKeyDown={(event) => {
+        if (event.key === 'Escape') {
+          typed.current.changed = false
+          stopEditing({ nextRow: false })
+        }
+      }}
+    />
+  )
+}
+
+const textColumn = (label: string): Partial<Column<string, { label: string }, string>> => ({
+  component: TextCell,
+  columnData: { label },
+  deleteValue: () => '',
+  copyValue: ({ rowData }) => rowData,
+  pasteValue: ({ value }) => value,
+  isCellEmpty: ({ rowData }) => rowData === '',
+  prePasteValues: (values) => values,
 })
 
 interface Props {
@@ -55,7 +108,7 @@ export function ControlGrid({ table, drafts, changes, locked, onChange }: Props)
       table.columns.map((column): Partial<Column> => {
         const { basis, grow } = widthOf(column, table.rows)
         return {
-          ...keyColumn<Draft, `c:${string}`>(field(column.name), plain as never),
+          ...keyColumn<Draft, `c:${string}`>(field(column.name), textColumn(column.name) as never),
           title: (
             <span
               title={

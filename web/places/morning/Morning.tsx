@@ -136,7 +136,7 @@ function Ribbon({ sheet }: { sheet: MorningSheet }): ReactElement {
         {sheet.jobs.length === 0 ? (
           <Empty>Jobs appear here with their runs. There is none yet.</Empty>
         ) : (
-          <svg width={width} height={height} role="img" aria-label="runs of each job along the hours">
+          <svg width={width} height={height} aria-label="runs of each job along the hours" role="group">
             {ticks.map((time) => (
               <g key={time}>
                 <text x={x(time)} y="12" textAnchor="middle" fontSize="11" fill="var(--soft)">

@@ -1,0 +1,294 @@
+import { mkdirSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { Temporal } from 'temporal-polyfill'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { planDocumentSchema, runDocumentSchema, showDocumentSchema } from '../contract/shapes'
+import { layDown } from '../demo/gauges'
+import { startDemo, type Started } from './support/started'
+
+let demo: Started
+beforeAll(async () => {
+  demo = await startDemo('command', false)
+  mkdirSync(join(demo.data, 'gauge-drop'), { recursive: true })
+  for (const daysAgo of [20, 19, 12]) {
+    const day = Temporal.PlainDate.from('2026-11-23').subtract({ days: daysAgo })
+    layDown(join(demo.data, 'gauge-drop'), day, daysAgo, 'on-time')
+  }
+})
+afterAll(() => demo.stop())
+
+/** The shapes and exit codes of product.md §11. */
+describe('the command', () => {
+  it('plans with --json: one document, loads with row, slice and resolved steps', async () => {
+    const { code, out } = await demo.mattock(
+      'plan',
+      'gauge-readings',
+      '--slices',
+      '2026-11-03/2026-11-05',
+      '--only',
+      `row.district == 'corrie'`,
+      '--json',
+    )
+    expect(code).toBe(0)
+    const plan = planDocumentSchema.parse(JSON.parse(out))
+    expect(plan).toMatchObject({ job: 'gauge-readings', environment: 'dev', findings: [], forecast: null })
+    expect(plan.loads.map(({ key }) => key)).toContain('flow_corrie · 2026-11-04')
+    expect(plan.loads).toHaveLength(8)
+    const [load] = plan.loads.filter(({ key }) => key === 'flow_corrie · 2026-11-03')
+    expect(load).toMatchObject({
+      row: { district: 'corrie' },
+      slice: { from: '2026-11-02T23:00:00.000Z', to: '2026-11-03T23:00:00.000Z' },
+    })
+    expect(load!.steps).toMatchObject([
+      {
+        id: 'bring-in',
+        kind: 'transfer',
+        resolved: { 'from.files': 'flow_corrie_20261103*.csv', 'into.table': 'raw.flow_reading' },
+        after: [],
+      },
+      { id: 'note-arrival', kind: 'sql', after: ['bring-in'] },
+    ])
+    expect(plan.once.map(({ id }) => id)).toEqual(['make-tables'])
+  })
+  it('runs and waits: exit 0, done, balanced', async () => {
+    const { code, out } = await demo.mattock(
+      'run',
+      'gauge-readings',
+      '--slices',
+      '2026-11-03',
+      '--set',
+      'region=corrie',
+      '--wait',
+      '--json',
+    )
+    const run = runDocumentSchema.parse(JSON.parse(out))
+    expect(run).toMatchObject({
+      state: 'done',
+      loads: { done: 5, failed: 0 },
+      balance: { read: 2448, written: 2448, balanced: true },
+    })
+    expect(code).toBe(0)
+    const shown = await demo.mattock('show', String(run.run), '--json')
+    const detail = showDocumentSchema.parse(JSON.parse(shown.out)).detail
+    expect(detail.find(({ key }) => key.startsWith('flow_corrie'))).toMatchObject({
+      state: 'done',
+      read: 1152,
+      written: 1152,
+      error: null,
+      detail: [
+        { step: 'bring-in', files: [{ path: 'flow_corrie_20261103.csv', records: 1153 }] },
+        { step: 'note-arrival' },
+      ],
+    })
+    expect(shown.code).toBe(0)
+  })
+  it('finds what was already loaded, and counts it as unchanged', async () => {
+    const plan = JSON.parse(
+      (
+        await demo.mattock(
+          'plan',
+          'gauge-readings',
+          '--slices',
+          '2026-11-03',
+          '--set',
+          'region=corrie',
+          '--json',
+        )
+      ).out,
+    )
+    expect(plan.findings.map(({ code }: { code: string }) => code)).toEqual(['already-loaded'])
+    expect(plan.forecast.seconds).toBeGreaterThan(0)
+    const { out } = await demo.mattock(
+      'run',
+      'gauge-readings',
+      '--slices',
+      '2026-11-03',
+      '--set',
+      'region=corrie',
+      '--wait',
+      '--json',
+    )
+    expect(JSON.parse(out).balance).toEqual({
+      read: 2448,
+      written: 0,
+      unchanged: 2448,
+      rejected: 0,
+      filtered: 0,
+      balanced: true,
+    })
+  })
+  it('ends with 1 where a load failed, and reruns the failed only', async () => {
+    // twelve days ago level_hexley sent a file of 0 bytes
+    const { code, out } = await demo.mattock(
+      'run',
+      'gauge-readings',
+      '--slices',
+      '2026-11-11',
+      '--set',
+      'region=hexley',
+      '--wait',
+      '--json',
+    )
+    const run = JSON.parse(out)
+    expect([code, run.state, run.loads.failed]).toEqual([1, 'failed', 1])
+    writeFileSync(
+      join(demo.data, 'gauge-drop', 'level_hexley_20261111.csv'),
+      'meter,read_at,metres,state\nHE-L01,2026-11-11T00:00:00+01:00,3.1,ok\n',
+    )
+    const again = await demo.mattock('rerun', String(run.run), '--failed', '--wait', '--json')
+    expect([again.code, JSON.parse(again.out).loads.done]).toEqual([0, 1])
+  })
+  it('ends with 3 where the plan has a stop, and starts nothing', async () => {
+    const before = JSON.parse((await demo.mattock('runs', '--json')).out).length
+    const { code, out } = await demo.mattock(
+      'run',
+      'gauge-readings',
+      '--slices',
+      '2026-11-03',
+      '--only',
+      'row.distrct == "x"',
+      '--wait',
+      '--json',
+    )
+    expect(code).toBe(3)
+    expect(JSON.parse(out).findings[0]).toMatchObject({
+      code: 'unknown-name',
+      level: 'stop',
+      message: expect.stringContaining('did you mean row.district'),
+    })
+    expect(JSON.parse((await demo.mattock('runs', '--json')).out)).toHaveLength(before)
+  })
+  it.each([
+    [['plan'], 'takes one job'],
+    [['plan', 'no-such-job'], 'there is no job'],
+    [['plan', 'gauge-readings', '--slices', 'soon'], 'no date or time'],
+    [['plan', 'gauge-readings', '--nope'], 'Unknown option'],
+    [['run', 'gauge-readings', '--set', 'x'], 'name=value'],
+    [['show', 'seven'], 'it is a number'],
+    [['dance'], 'there is no command'],
+  ])('ends with 2 for %j, says why, and prints nothing else', async (args, reason) => {
+    const { code, out, err } = await demo.mattock(...args)
+    expect([code, out]).toEqual([2, ''])
+    expect(err).toContain(reason)
+  })
+  it('copies the registry: every table of another shape, text trimmed', async () => {
+    const { code, out } = await demo.mattock('run', 'registry-copy', '--wait', '--json')
+    expect([code, JSON.parse(out).balance]).toEqual([
+      0,
+      { read: 18789, written: 18789, unchanged: 0, rejected: 0, filtered: 0, balanced: true },
+    ])
+    const { default: pg } = await import('pg')
+    const client = new pg.Client({
+      connectionString: demo.databaseUrl.replace(
+        /\/[^/]*$/,
+        `/${new URL(demo.databaseUrl).pathname.slice(1)}_warehouse_dev`,
+      ),
+    })
+    await client.connect()
+    const { rows } = await client.query(
+      `select (count(*) filter (where tag <> trim(tag) or remarks = ''))::int as untrimmed, count(*)::int from clean.pump`,
+    )
+    await client.end()
+    expect(rows).toEqual([{ untrimmed: 0, count: 340 }])
+  })
+})
+
+describe('the server', () => {
+  const call = (path: string, init: RequestInit = {}) => fetch(demo.url + path, init)
+  const own = { 'x-mattock': '1', 'content-type': 'application/json' }
+  const signIn = (password: string, email = 'marek@ostrel.example') =>
+    call('/api/session', { method: 'POST', headers: own, body: JSON.stringify({ email, password }) })
+
+  it('answers nobody who is not signed in', async () => {
+    for (const path of [
+      '/api/jobs',
+      '/api/connections?environment=dev',
+      '/api/runs',
+      '/api/events',
+      '/api/runs/1/loads/1/rejects.csv?step=x',
+    ]) {
+      expect((await call(path)).status, path).toBe(401)
+    }
+    expect((await call('/api/jobs', { headers: { authorization: 'Bearer mtk_wrong' } })).status).toBe(401)
+  })
+  it('gives a session by cookie, out of reach of scripts, and only to the right password', async () => {
+    expect((await signIn('wrong')).status).toBe(401)
+    const answer = await signIn('dunmoor-gauge-7')
+    expect(answer.status).toBe(200)
+    const [cookie = ''] = answer.headers.getSetCookie()
+    expect(cookie).toMatch(/HttpOnly/)
+    expect(cookie).toMatch(/SameSite=Strict/)
+    const headers = { cookie: cookie.split(';')[0]! }
+    expect((await call('/api/jobs', { headers })).status).toBe(200)
+    // no secret leaves the server, in whatever form
+    const connections = await (await call('/api/connections?environment=dev', { headers })).text()
+    expect(connections).toContain('"hasSecret":true')
+    expect(connections).not.toContain(new URL(demo.databaseUrl).password)
+    // what changes something must come from our own pages
+    const body = JSON.stringify({ job: 'gauge-readings', environment: 'dev' })
+    const post = (extra: Record<string, string>) =>
+      call('/api/plans', {
+        method: 'POST',
+        headers: { ...headers, 'content-type': 'application/json', ...extra },
+        body,
+      })
+    expect((await post({})).status).toBe(403)
+    expect((await post({ 'x-mattock': '1', origin: 'http://evil.example' })).status).toBe(403)
+    expect((await post({ 'x-mattock': '1', origin: demo.url })).status).toBe(200)
+  })
+  it('lets a reader look and plan, but change and run nothing', async () => {
+    const [cookie = ''] = (await signIn('only-looking-3', 'guest@ostrel.example')).headers.getSetCookie()
+    const headers = { ...own, cookie: cookie.split(';')[0]! }
+    const plan = await call('/api/plans', {
+      method: 'POST',
+      headers,
+      body: JSON.stringify({ job: 'registry-copy', environment: 'dev' }),
+    })
+    const { id } = (await plan.json()) as { id: number }
+    expect(
+      (await call('/api/runs', { method: 'POST', headers, body: JSON.stringify({ plan: id }) })).status,
+    ).toBe(403)
+    expect(
+      (
+        await call('/api/control/feed_control/edits?environment=dev', {
+          method: 'POST',
+          headers,
+          body: JSON.stringify({ edits: [] }),
+        })
+      ).status,
+    ).toBe(403)
+  })
+  it('describes itself by OpenAPI 3.1, every operation with its own id', async () => {
+    const document = (await (await call('/api/openapi.json')).json()) as {
+      openapi: string
+      paths: Record<string, Record<string, { operationId: string }>>
+    }
+    expect(document.openapi).toBe('3.1.0')
+    const ids = Object.values(document.paths).flatMap((path) =>
+      Object.values(path).map(({ operationId }) => operationId),
+    )
+    expect(ids).toContain('makePlan')
+    expect(new Set(ids).size).toBe(ids.length)
+  })
+  it('answers bad requests with what is wrong, never with a stack', async () => {
+    const token = (await import('node:fs')).readFileSync(join(demo.data, 'command.token'), 'utf8')
+    const headers = { authorization: `Bearer ${token}`, 'content-type': 'application/json' }
+    for (const [path, init, status] of [
+      ['/api/plans/999999', {}, 404],
+      ['/api/plans/x', {}, 400],
+      ['/api/nope', {}, 404],
+      ['/api/plans', { method: 'POST', body: '{' }, 400],
+      ['/api/plans', { method: 'POST', body: '{}' }, 400],
+    ] as const) {
+      const answer = await call(path, { ...init, headers })
+      const { error } = (await answer.json()) as { error: { message: string } }
+      expect([path, answer.status]).toEqual([path, status])
+      expect(error.message).not.toMatch(/ at .*\.(ts|js):/)
+    }
+  })
+  it('slows down whoever guesses passwords', async () => {
+    const tries = []
+    for (let i = 0; i < 12; i++) tries.push((await signIn('guess')).status)
+    expect(tries.at(-1)).toBe(429)
+  })
+})

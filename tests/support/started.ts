@@ -1,0 +1,62 @@
+import { spawn } from 'node:child_process'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { inject } from 'vitest'
+import pg from 'pg'
+
+const program = join(import.meta.dirname, '../../dist/main.js')
+
+export interface Ran {
+  readonly code: number
+  readonly out: string
+  readonly err: string
+}
+
+/** A demo started as a user starts it, over the tests' Postgres, in a folder of its own. */
+export interface Started {
+  readonly url: string
+  readonly data: string
+  readonly databaseUrl: string
+  /** Runs a command of ./mattock over this data folder. */
+  mattock(...args: string[]): Promise<Ran>
+  stop(): Promise<void>
+}
+
+export async function startDemo(name: string, history: boolean): Promise<Started> {
+  const data = mkdtempSync(join(tmpdir(), 'mattock-started-'))
+  const database = `${name}_${process.pid}`
+  const admin = new pg.Client({ connectionString: inject('cluster') })
+  await admin.connect()
+  await admin.query(`create database ${database}`)
+  await admin.end()
+  const databaseUrl = Object.assign(new URL(inject('cluster')), { pathname: `/${database}` }).toString()
+  const env = {
+    ...process.env,
+    DATABASE_URL: databaseUrl,
+    UV_THREADPOOL_SIZE: '64',
+    ...(history ? { MATTOCK_DEMO_DAYS: '5' } : { MATTOCK_NO_HISTORY: '1', MATTOCK_TODAY: '2026-11-23' }),
+  }
+  const run = (args: string[]): Promise<Ran> =>
+    new Promise((resolve) => {
+      const child = spawn(process.execPath, [program, ...args, '--data', data], { env })
+      let out = ''
+      let err = ''
+      child.stdout.on('data', (chunk: Buffer) => (out += chunk.toString()))
+      child.stderr.on('data', (chunk: Buffer) => (err += chunk.toString()))
+      child.on('exit', (code) => resolve({ code: code ?? -1, out, err }))
+    })
+  const begun = await run(['start', '--demo', '--background', '--json'])
+  if (begun.code !== 0) throw new Error(begun.err)
+  const { url } = JSON.parse(begun.out) as { url: string }
+  return {
+    url,
+    data,
+    databaseUrl,
+    mattock: (...args) => run(args),
+    stop: async () => {
+      await run(['stop'])
+      rmSync(data, { recursive: true, force: true })
+    },
+  }
+}

@@ -1,0 +1,277 @@
+import { readFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
+import { join } from 'node:path'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { chromium, type BrowserContext, type Page } from 'playwright-core'
+import pg from 'pg'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { startDemo, type Started } from './support/started'
+
+let demo: Started
+let browser: BrowserContext
+let page: Page
+const profile = mkdtempSync(join(tmpdir(), 'mattock-browser-'))
+const errors: string[] = []
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
+
+beforeAll(async () => {
+  demo = await startDemo('walk', true)
+  browser = await chromium.launchPersistentContext(profile, {
+    executablePath: '/usr/bin/chromium',
+    headless: true,
+    viewport: { width: 1280, height: 800 },
+    bypassCSP: true,
+    args: [
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+  })
+  page = await browser.newPage()
+  page.setDefaultTimeout(20_000)
+  page.on('pageerror', (error) => errors.push(error.message))
+  await page.goto(demo.url)
+}, 180_000)
+afterAll(async () => {
+  await browser?.close()
+  rmSync(profile, { recursive: true, force: true })
+  await demo?.stop()
+})
+
+/** axe-core's rules for WCAG 2.2, levels A and AA. */
+async function accessible(view: string): Promise<void> {
+  await page.evaluate(axe)
+  const found = await page.evaluate(async () => {
+    const { axe: tool } = window as unknown as {
+      axe: {
+        run(
+          context: Document,
+          options: object,
+        ): Promise<{ violations: { id: string; nodes: { target: unknown[]; failureSummary?: string }[] }[] }>
+      }
+    }
+    const { violations } = await tool.run(document, {
+      runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'],
+    })
+    return violations.map(
+      ({ id, nodes }) =>
+        `${id}: ${nodes
+          .slice(0, 3)
+          .map(({ target, failureSummary }) => `${target.join(' ')} (${failureSummary ?? ''})`)
+          .join(' | ')}`,
+    )
+  })
+  expect(found, view).toEqual([])
+}
+
+const heading = (name: string | RegExp) => page.getByRole('heading', { level: 1, name })
+const place = (name: string) =>
+  page.getByRole('navigation', { name: 'places' }).getByRole('link', { name }).click()
+
+describe('a walk through the demo', () => {
+  it('signs in with a shown account', async () => {
+    await page.getByText('Accounts of this demo').waitFor()
+    await accessible('sign-in')
+    await page.getByRole('button', { name: 'Enter as engineer' }).click()
+    await heading('Morning sheet').waitFor()
+  })
+
+  it('1: connections, their settings and tests', async () => {
+    await place('Connections')
+    await page.getByRole('button', { name: 'warehouse' }).click()
+    await page.getByText('kept, encrypted; it is never shown').waitFor()
+    await page.getByRole('button', { name: 'Test it' }).click()
+    await page.getByText(/works, in/).waitFor()
+    for (const step of ['name resolves', 'port answers', 'signs in', 'can read', 'can write'])
+      await page.getByRole('cell', { name: step, exact: true }).waitFor()
+    await accessible('connections')
+    await page.getByRole('button', { name: 'Change', exact: true }).click()
+    await page.getByLabel('Port').fill('1')
+    await page.getByRole('button', { name: /Save for dev/ }).click()
+    await page.getByRole('button', { name: 'Test it' }).click()
+    await page.getByText('does not work').waitFor()
+    await page.getByRole('button', { name: 'Change', exact: true }).click()
+    await page.getByLabel('Port').fill(String(new URL(demo.databaseUrl).port))
+    await page.getByRole('button', { name: /Save for dev/ }).click()
+    await page.getByRole('button', { name: 'Test it' }).click()
+    await page.getByText(/works, in/).waitFor()
+  })
+
+  it('2: a control table: edit, rules, save, history, and what psql changes', async () => {
+    await place('Control tables')
+    await page.getByRole('link', { name: 'feed_control' }).waitFor()
+    await accessible('control tables')
+    await page.getByRole('link', { name: 'feed_control' }).click()
+    await page.getByText('39 rows').waitFor()
+    const cell = page.locator('.dsg-row').nth(1).locator('.dsg-cell').nth(4)
+    await cell.dblclick()
+    await page.keyboard.press('Control+a')
+    await page.keyboard.type('flwo')
+    await page.keyboard.press('Enter')
+    await page.getByText('kind is one of flow, pressure').waitFor()
+    expect(await page.getByRole('button', { name: /Save 1 change/ }).isDisabled()).toBe(true)
+    await accessible('control table')
+    await page.getByRole('button', { name: 'put back' }).click()
+    await page.getByRole('button', { name: 'Saved' }).waitFor()
+    const note = page.locator('.dsg-row').nth(1).locator('.dsg-cell').nth(9)
+    await note.dblclick()
+    await page.keyboard.type('seen by hand')
+    await page.keyboard.press('Enter')
+    await page.keyboard.press('Control+s')
+    await page.getByText('1 change saved').waitFor()
+    await page.getByRole('button', { name: 'History' }).click()
+    await page
+      .getByRole('region', { name: /History/ })
+      .getByText('seen by hand')
+      .waitFor()
+    await page.getByRole('button', { name: 'History' }).click()
+    const client = new pg.Client({ connectionString: demo.databaseUrl })
+    await client.connect()
+    await client.query(
+      `update control.feed_control set note = 'changed by psql' where feed = 'chlorine_brackwell'`,
+    )
+    await client.end()
+    await page.getByRole('button', { name: 'Refresh' }).click()
+    await page.locator('.dsg-input[value="changed by psql"], input').first().waitFor()
+    await expect
+      .poll(
+        async () =>
+          await page
+            .locator('.dsg-row input')
+            .evaluateAll((inputs) =>
+              inputs.some((input) => (input as HTMLInputElement).value === 'changed by psql'),
+            ),
+      )
+      .toBe(true)
+  }, 60_000)
+
+  it('3: a job: outline, a row and a day, every text resolved; text with mistakes at their line; a new version', async () => {
+    await place('Jobs')
+    await page.getByRole('grid', { name: 'jobs' }).getByRole('link', { name: 'Gauge readings' }).waitFor()
+    await accessible('jobs')
+    await page.getByRole('grid', { name: 'jobs' }).getByRole('link', { name: 'Gauge readings' }).click()
+    await page.getByText('→ raw.').waitFor()
+    const row = page.getByLabel(/with row/)
+    await row.fill('corrie')
+    await page.getByRole('option', { name: 'flow_corrie' }).click()
+    await page.getByText(/→ flow_corrie_\d{8}\*\.csv/).waitFor()
+    await page.getByText(/✓ flow_corrie_\d{8}\.csv/).waitFor()
+    await accessible('job outline')
+    await page.getByRole('button', { name: 'text', exact: true }).click()
+    await page.locator('.cm-content').click()
+    await page.keyboard.press('Control+End')
+    await page.keyboard.type('nots: x')
+    await page
+      .getByText('nothing here is called "nots"; did you mean "note"?', { exact: false })
+      .first()
+      .waitFor()
+    expect(await page.getByRole('button', { name: 'Save version 2' }).isDisabled()).toBe(true)
+    await accessible('job text')
+    for (let i = 0; i < 7; i++) await page.keyboard.press('Backspace')
+    await page.keyboard.type('# seen')
+    await page.getByText('changed, not saved').waitFor()
+    await page.keyboard.press('Control+s')
+    await page.getByText('version 2', { exact: true }).waitFor()
+  }, 60_000)
+
+  it('4: a plan: the loads, what differs, findings, loads left out, a stop that stops', async () => {
+    await page.getByRole('button', { name: 'Plan', exact: true }).click()
+    await page.getByLabel('only loads where').fill(`row.distrct == 'corrie'`)
+    await page.getByRole('button', { name: 'Plan in dev' }).click()
+    await page
+      .getByText('row.distrct does not exist; did you mean row.district?', { exact: false })
+      .first()
+      .waitFor()
+    expect(await page.getByRole('button', { name: /Run \d+ loads/ }).isDisabled()).toBe(true)
+    await accessible('plan with a stop')
+    await page.goBack()
+    await page.getByRole('button', { name: 'Plan', exact: true }).click()
+    await page.getByLabel('only loads where').fill(`row.district == 'corrie' || row.district == 'hexley'`)
+    const first = page.getByLabel('first day')
+    const day = new Date(new Date(await first.inputValue()).getTime() - 2 * 86_400_000)
+      .toISOString()
+      .slice(0, 10)
+    await first.fill(day)
+    await page.getByText('3 days').waitFor()
+    await page.getByRole('button', { name: 'Plan in dev' }).click()
+    await page.getByText('the same in all:').waitFor()
+    await page.getByText('no file matches').first().waitFor()
+    await accessible('plan')
+    const grid = page.getByRole('grid', { name: 'loads of the plan' })
+    await grid.focus()
+    await page.keyboard.press('j')
+    await page.keyboard.press('x')
+    await page.getByText('1 left out').waitFor()
+    await page.getByRole('button', { name: /Run \d+ loads/ }).click()
+    await heading(/Gauge readings, run/).waitFor()
+  }, 60_000)
+
+  it('5: a run: balance, loads along time, a load whole, causes, rerun of what failed', async () => {
+    await page.getByRole('button', { name: /Rerun the/ }).waitFor({ timeout: 60_000 })
+    await page.getByText(/balances for all/).waitFor()
+    await page.getByRole('region', { name: 'Why' }).waitFor()
+    await accessible('run')
+    await page.getByRole('button', { name: 'in the order they started' }).click()
+    await page.getByLabel('find a load').fill('flow_corrie')
+    await page
+      .getByRole('row', { name: /flow_corrie/ })
+      .first()
+      .click()
+    const detail = page.getByRole('region', { name: 'the chosen load' })
+    await detail
+      .getByText(/sha256/)
+      .first()
+      .waitFor()
+    await detail
+      .getByRole('button', { name: /statements/ })
+      .first()
+      .click()
+    await detail.getByText('on conflict ("meter", "read_at") do update', { exact: false }).waitFor()
+    await accessible('load detail')
+    await page.keyboard.press('Escape')
+    await page.getByRole('button', { name: /Rerun the/ }).click()
+    await page.getByText('a rerun of').waitFor()
+  }, 120_000)
+
+  it('6: the ledger and the morning sheet', async () => {
+    await page.getByRole('button', { name: 'live', exact: true }).click()
+    await place('Ledger')
+    await page.getByRole('grid', { name: 'runs' }).getByRole('row').nth(3).waitFor()
+    await accessible('ledger')
+    await page.getByLabel('State').click()
+    await page.getByRole('option', { name: 'failed' }).click()
+    await expect
+      .poll(
+        async () =>
+          await page.getByRole('grid', { name: 'runs' }).getByText('failed', { exact: true }).count(),
+        { timeout: 90_000 },
+      )
+      .toBeGreaterThan(0)
+    await place('Morning sheet')
+    await page.getByText('Needs a decision').waitFor()
+    await accessible('morning sheet')
+    await page.getByRole('button', { name: /I\. Marek/ }).click()
+    await page.getByRole('menuitem', { name: 'night sheet' }).click()
+    await page.keyboard.press('Escape')
+    await accessible('night sheet')
+  }, 150_000)
+
+  it('goes anywhere by a few letters, and lists its keys', async () => {
+    await page.keyboard.press('/')
+    await page.getByRole('combobox', { name: 'go to' }).fill('regis')
+    await page.getByRole('option', { name: /registry_control/ }).waitFor()
+    await page.keyboard.press('Enter')
+    await page.waitForURL(/\/(jobs|control)\/registry/)
+    await page.keyboard.press('Escape')
+    await page.locator('h1').first().click()
+    await page.keyboard.press('?')
+    await page.getByRole('dialog', { name: 'Keys' }).waitFor()
+  })
+
+  it('met no error in any page', () => expect(errors).toEqual([]))
+})
