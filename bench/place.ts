@@ -118,8 +118,6 @@ export async function benchPlace(workers: number, capacity: number): Promise<Ben
   }
 }
 
-export const median = (values: readonly number[]): number =>
-  [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)]!
 export const round = (value: number): number => Math.round(value * 1000) / 1000
 
 /** Seconds a piece of work takes. */

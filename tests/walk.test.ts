@@ -1,10 +1,10 @@
-import { readFileSync } from 'node:fs'
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
-import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { chromium, type BrowserContext, type Page } from 'playwright-core'
 import pg from 'pg'
+import { Temporal } from 'temporal-polyfill'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { startDemo, type Started } from './support/started'
 
@@ -35,8 +35,15 @@ beforeAll(async () => {
   page = await browser.newPage()
   page.setDefaultTimeout(20_000)
   page.on('pageerror', (error) => errors.push(error.message))
+  // the history is being made; what the walk looks at is there when yesterday's files are
+  const yesterday = Temporal.Now.plainDateISO('Europe/Oslo')
+    .subtract({ days: 1 })
+    .toString()
+    .replaceAll('-', '')
+  const file = join(demo.data, 'gauge-drop', `flow_corrie_${yesterday}.csv`)
+  for (let i = 0; i < 1200 && !existsSync(file); i++) await new Promise((resolve) => setTimeout(resolve, 100))
   await page.goto(demo.url)
-}, 180_000)
+}, 240_000)
 afterAll(async () => {
   await browser?.close()
   rmSync(profile, { recursive: true, force: true })

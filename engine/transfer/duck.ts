@@ -3,11 +3,14 @@ import { execFile } from 'node:child_process'
 import { closeSync, constants, openSync } from 'node:fs'
 import { mkdtemp, rm } from 'node:fs/promises'
 import { Socket } from 'node:net'
-import { tmpdir } from 'node:os'
+import { availableParallelism, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 
 const run = promisify(execFile)
+
+/** One core is left to what takes the rows: a database on this machine, and our own pumping. */
+const threads = Math.max(1, Math.min(4, availableParallelism() - 1))
 
 const instances = new Map<boolean, Promise<DuckDBInstance>>()
 
@@ -20,7 +23,11 @@ const instances = new Map<boolean, Promise<DuckDBInstance>>()
 function duck(ordered: boolean): Promise<DuckDBInstance> {
   let instance = instances.get(ordered)
   if (!instance) {
-    const options = { memory_limit: '256MB', threads: '2', preserve_insertion_order: String(ordered) }
+    const options = {
+      memory_limit: '256MB',
+      threads: String(threads),
+      preserve_insertion_order: String(ordered),
+    }
     instances.set(ordered, (instance = DuckDBInstance.create(':memory:', options)))
   }
   return instance

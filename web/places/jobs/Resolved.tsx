@@ -113,7 +113,8 @@ export function Resolved({ text, outline, part, step, newestSlice, broken }: Pro
         </div>
       )}
       {fault && !broken && <FaultBox error={fault} />}
-      <div style={{ opacity: broken ? 0.55 : 1 }}>
+      {broken && <p className="look">as the last text that could be read resolves:</p>}
+      <div>
         <table className="plain">
           <tbody>
             {slots.map((slot) => (

@@ -74,6 +74,8 @@ export default function TextEditor({ text, faults, locked, line, onChange, onLin
       }),
     })
     editor.current = view
+    // what scrolls can be reached by the keyboard
+    view.scrollDOM.tabIndex = 0
     const at = first.current.line
     if (at !== undefined && at <= view.state.doc.lines) {
       view.dispatch({ effects: EditorView.scrollIntoView(view.state.doc.line(at).from, { y: 'start' }) })
