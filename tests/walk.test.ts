@@ -177,7 +177,7 @@ describe('a walk through the demo', () => {
       .getByText('nothing here is called "nots"; did you mean "note"?', { exact: false })
       .first()
       .waitFor()
-    expect(await page.getByRole('button', { name: 'Save version 2' }).isDisabled()).toBe(true)
+    await expect.poll(() => page.getByRole('button', { name: 'Save version 2' }).isDisabled()).toBe(true)
     await accessible('job text')
     for (let i = 0; i < 7; i++) await page.keyboard.press('Backspace')
     await page.keyboard.type('# seen')
