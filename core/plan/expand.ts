@@ -124,7 +124,7 @@ function partRoster(
       findings.add(
         'range-count',
         'note',
-        `the range ${spec.range.from} to ${spec.range.to} is ${roster.total} values, both ends included`,
+        `the range ${spec.range.from} to ${spec.range.to} is ${roster.total.toLocaleString('en')} values, both ends included`,
         { part: index, path: `${path}.range` },
       )
     }

@@ -1,6 +1,6 @@
 import { fileKey, loadedKey } from '../types'
 import { transfersOf } from '../view'
-import { some, type Rule } from './rule'
+import { number, some, type Rule } from './rule'
 
 /** `no-file`, `empty-file`, `many-files`, `already-loaded`: what is known of the file that a load expects. */
 export const files: Rule = (expansion, facts, findings) => {
@@ -58,7 +58,7 @@ export const files: Rule = (expansion, facts, findings) => {
     const text =
       keys.length === 1
         ? `${keys[0]}: no file matches. Its load will be ${what}`
-        : `${keys.length} loads find no file and will be ${what}: ${some(keys)}`
+        : `${number(keys.length)} loads find no file and will be ${what}: ${some(keys)}`
     findings.add('no-file', 'look', text, where, numbers)
   }
   if (loaded.numbers.length > 0) {
