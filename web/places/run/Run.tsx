@@ -1,5 +1,5 @@
 import { Button, TextField } from '@mui/material'
-import { useCallback, useEffect, useMemo, useState, type ReactElement } from 'react'
+import { useCallback, useMemo, useState, type ReactElement } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
@@ -66,6 +66,8 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
     [run.id, order, cause, text],
   )
   const pages = usePages<LoadRow>(`/api/runs/${run.id}/loads?${order}&${cause}&${text}`, fetchPage)
+  // until one is chosen the first is shown, so that the page is never half empty
+  const shown = chosen === null ? pages.row(0)?.id : Number(chosen)
   const rerun = useCallback(() => {
     call(routes.rerun, { params: { id: run.id }, body: {} }).then(
       (made) => navigate(`/runs/${made.run}`),
@@ -150,43 +152,19 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
             total={pages.total ?? 0}
             row={pages.row}
             onSeen={pages.onSeen}
-            chosen={chosen === null ? undefined : Number(chosen)}
+            chosen={shown}
             onChoose={({ id }) => set({ load: String(id) })}
           />
         </section>
         <section className="sheet" style={{ overflow: 'auto' }} aria-label="the chosen load" tabIndex={0}>
-          {chosen ? (
-            <LoadDetail run={run} id={Number(chosen)} />
+          {shown !== undefined ? (
+            <LoadDetail run={run} id={shown} />
           ) : (
-            <FirstChoice
-              row={pages.row(0)}
-              total={pages.total}
-              onChoose={(load) => set({ load: String(load.id) })}
-            />
+            <span className="soft">{pages.total === 0 ? 'No load fits.' : ''}</span>
           )}
         </section>
       </div>
     </div>
-  )
-}
-
-/** Chooses the first load by itself, so that the page is never half empty. */
-function FirstChoice({
-  row,
-  total,
-  onChoose,
-}: {
-  row: LoadRow | undefined
-  total: number | undefined
-  onChoose: (row: LoadRow) => void
-}): ReactElement {
-  useEffect(() => {
-    if (row) onChoose(row)
-  }, [row, onChoose])
-  return (
-    <span className="soft">
-      {total === 0 ? 'No load fits.' : 'Choose a load to see all that is known of it.'}
-    </span>
   )
 }
 
