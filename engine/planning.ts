@@ -22,6 +22,7 @@ import { environment as environmentTable, type StoredPart } from '../database/sc
 import { connectionFacts, openStore } from './connections'
 import { headerOf, Lister } from './connectors/files'
 import type { Engine } from './context'
+import { transaction } from './transaction'
 import { readControl } from './control'
 import { documentOf, readVersion, type JobVersion } from './jobs'
 
@@ -256,9 +257,7 @@ async function storePlan(
         bytes: found.reduce((sum, { size }) => sum + size, 0),
       })
   }
-  const client = await engine.db.$client.connect()
-  try {
-    await client.query('begin')
+  return await transaction(engine.db.$client, async (client) => {
     const { rows } = await client.query<{ id: number }>(
       `insert into mattock.plan (job, version_id, environment, by, parameters, "only", span, parts, findings, forecast, loads)
        values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id`,
@@ -310,14 +309,8 @@ async function storePlan(
     await client.query(
       `delete from mattock.plan p where created_at < now() - interval '7 days' and not exists (select 1 from mattock.run r where r.plan_id = p.id)`,
     )
-    await client.query('commit')
     return id
-  } catch (error) {
-    await client.query('rollback').catch(() => {})
-    throw error
-  } finally {
-    client.release()
-  }
+  })
 }
 
 /** Leaves loads out of a plan, or takes them in again. */

@@ -3,6 +3,7 @@ import { fail } from '../core/fault'
 import { stopsFor } from '../core/plan/plan'
 import { jobVersion, plan as planTable, run as runTable } from '../database/schema'
 import type { Engine } from './context'
+import { transaction } from './transaction'
 import { documentOf } from './jobs'
 
 export interface StartAsk {
@@ -70,9 +71,7 @@ async function insertRun(
   const { title } = documentOf(version!)
   const offset = ask.clockOffset ?? 0
   const at = new Date(Date.now() + offset).toISOString()
-  const client = await engine.db.$client.connect()
-  try {
-    await client.query('begin')
+  return await transaction(engine.db.$client, async (client) => {
     const { rows } = await client.query<{ id: number }>(
       `insert into mattock.run (job, title, version_id, plan_id, environment, state, part, at_once, by, cause, rerun_of, priority, clock_offset, created_at, started_at)
        values ($1, $2, $3, $4, $5, 'running', -1, 1, $6, $7, $8, $9, $10, $11, $11) returning id`,
@@ -102,14 +101,8 @@ async function insertRun(
       fail('no-loads', 'there is nothing to run again: no load failed, was stopped or skipped')
     await client.query('select mattock.dispatch()')
     await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
-    await client.query('commit')
     return id
-  } catch (error) {
-    await client.query('rollback').catch(() => {})
-    throw error
-  } finally {
-    client.release()
-  }
+  })
 }
 
 /** Nothing new starts, what runs is broken off and rolled back. @throws FaultError where the run is not running */

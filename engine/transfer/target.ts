@@ -5,6 +5,7 @@ import { postgresTypeFor, type TableColumn } from '../../core/schema/types'
 import type { ValueType } from '../../core/value'
 import { qualified, tableColumns, uniqueKeys, type TargetTable } from '../connectors/postgres'
 import { checkTable } from '../steps/check'
+import { transaction } from '../transaction'
 import { recorded, stepFault, type Outcome, type Work } from './types'
 
 const ensured = new WeakMap<pg.Pool, Promise<void>>()
@@ -21,25 +22,17 @@ export function ensureMarkers(pool: pg.Pool): Promise<void> {
 }
 
 async function makeMarkers(pool: pg.Pool): Promise<void> {
-  const client = await pool.connect()
-  try {
-    const { rows } = await client.query<{ there: boolean }>(
-      `select to_regclass('mattock.load_marker') is not null as there`,
-    )
-    if (rows[0]!.there) return
-    await client.query('begin')
+  const { rows } = await pool.query<{ there: boolean }>(
+    `select to_regclass('mattock.load_marker') is not null as there`,
+  )
+  if (rows[0]!.there) return
+  await transaction(pool, async (client) => {
     await client.query(`select pg_advisory_xact_lock(hashtext('mattock.load_marker'))`)
     await client.query('create schema if not exists mattock')
     await client.query(`create table if not exists mattock.load_marker (
       installation text not null, load bigint not null, step text not null, run integer not null,
       at timestamptz not null default clock_timestamp(), outcome jsonb not null, primary key (installation, load, step))`)
-    await client.query('commit')
-  } catch (error) {
-    await client.query('rollback').catch(() => {})
-    throw error
-  } finally {
-    client.release()
-  }
+  })
 }
 
 /** What an earlier attempt of this load recorded when it took effect, if one did. */
