@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { balances, causeOf, difference } from '../balance/balance'
 import { nameFits, rulesFor, shapedSql } from '../shape/shape'
-import { firstRecord } from './csvHeader'
+import { csvRecords } from './csvRecords'
 import { cellFault, readCell } from './rules'
 import { duckTypeFor, valueTypeOf } from './types'
 
@@ -15,8 +15,15 @@ describe('the first record of a CSV text (RFC 4180)', () => {
     ['rule 7: a quote is doubled', '"a""a",b', ['a"a', 'b']],
     ['a byte order mark is no letter', '\uFEFFa,b\n', ['a', 'b']],
     ['empty fields', ',a,\n', ['', 'a', '']],
-  ])('%s', (_rule, text, fields) => expect(firstRecord(text)).toEqual(fields))
-  it('has none where a quote is never closed', () => expect(firstRecord('"a,b')).toBeUndefined())
+  ])('%s', (_rule, text, fields) => expect(csvRecords(text)[0]).toEqual(fields))
+  it('has none where a quote is never closed', () => expect(csvRecords('"a,b')).toEqual([]))
+  it('leaves out blank lines, and a record that the text breaks off in', () => {
+    expect(csvRecords('a,b\n\n1,2\r\n3,4', { whole: false })).toEqual([
+      ['a', 'b'],
+      ['1', '2'],
+    ])
+    expect(csvRecords('a|b\n', { delimiter: '|', limit: 1 })).toEqual([['a', 'b']])
+  })
 })
 
 describe('cells of control tables', () => {

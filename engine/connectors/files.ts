@@ -2,7 +2,7 @@ import { createReadStream, type Stats } from 'node:fs'
 import { access, constants, lstat, open, readdir, realpath, stat } from 'node:fs/promises'
 import { createHash } from 'node:crypto'
 import { join, posix, resolve, sep } from 'node:path'
-import { firstRecord } from '../../core/schema/csvHeader'
+import { csvRecords } from '../../core/schema/csvRecords'
 import { fail } from '../../core/fault'
 import { hasWildcard } from '../../core/expression/slot'
 import type { FileFact } from '../../core/plan/types'
@@ -126,7 +126,7 @@ export async function headerOf(
   try {
     const buffer = Buffer.alloc(65_536)
     const { bytesRead } = await file.read(buffer, 0, buffer.length, 0)
-    return bytesRead === 0 ? undefined : firstRecord(buffer.toString('utf8', 0, bytesRead), delimiter)
+    return csvRecords(buffer.toString('utf8', 0, bytesRead), { delimiter, limit: 1 })[0]
   } finally {
     await file.close()
   }

@@ -1,0 +1,48 @@
+/**
+ * Records of a CSV text, by RFC 4180 rules 4 to 7: quoted fields may hold the delimiter, line breaks and doubled
+ * quotes. A byte order mark is dropped. Blank lines give no record. A record that the text breaks off in (an open
+ * quote, or no line break after it where `whole` is false) is left out.
+ */
+export function csvRecords(
+  text: string,
+  {
+    delimiter = ',',
+    quote = '"',
+    limit = Infinity,
+    whole = true,
+  }: { delimiter?: string; quote?: string; limit?: number; whole?: boolean } = {},
+): string[][] {
+  const records: string[][] = []
+  const rest = /[\r\n]/g
+  let at = text.startsWith('\uFEFF') ? 1 : 0
+  while (at < text.length && records.length < limit) {
+    const fields: string[] = []
+    for (;;) {
+      let field = ''
+      if (text[at] === quote) {
+        at++
+        for (;;) {
+          const close = text.indexOf(quote, at)
+          if (close < 0) return records
+          field += text.slice(at, close)
+          at = close + 1
+          if (text[at] !== quote) break
+          field += quote
+          at++
+        }
+      }
+      rest.lastIndex = at
+      const lineEnd = rest.exec(text)?.index ?? text.length
+      const next = text.indexOf(delimiter, at)
+      const end = next >= 0 && next < lineEnd ? next : lineEnd
+      fields.push(field + text.slice(at, end))
+      at = end + 1
+      if (end !== lineEnd) continue
+      if (text[end] === '\r' && text[end + 1] === '\n') at++
+      if (end >= text.length && !whole) return records
+      break
+    }
+    if (fields.length > 1 || fields[0] !== '') records.push(fields)
+  }
+  return records
+}

@@ -1,0 +1,65 @@
+import type { ValueType } from '../value'
+import type { Reading, Verdict } from './evidence'
+
+/** How a format's files are read. Options that are not there have their usual value. */
+export interface FileFormat {
+  readonly kind: 'csv' | 'json' | 'ndjson' | 'xlsx' | 'parquet'
+  /** CSV: one letter. */
+  readonly delimiter?: string
+  readonly quote?: string
+  /** CSV: does the first record name the columns? */
+  readonly header?: boolean
+  /** CSV, XLSX: lines (rows) above the header. */
+  readonly skip?: number
+  /** CSV: lines that begin with this letter are left out. */
+  readonly comment?: string
+  readonly decimal?: ','
+  readonly encoding?: 'utf-8' | 'utf-16' | 'latin-1'
+  readonly gzip?: boolean
+  /** XLSX: name of the sheet. */
+  readonly sheet?: string
+  /** JSON: path to the list of records, such as `data.items`. */
+  readonly records?: string
+  /** JSON: path within a record to the list whose entries are the rows. */
+  readonly inner?: string
+}
+
+/** A column as a survey found it. */
+export interface FoundColumn {
+  readonly name: string
+  readonly type: ValueType
+  /** The type in the source's own words, such as `numeric(8,2)`; absent for files of text. */
+  readonly sourceType?: string
+  readonly reading?: Reading
+  readonly required?: boolean
+  /** There was no header: the name is ours. */
+  readonly unnamed?: boolean
+  readonly comment?: string
+  readonly verdict?: Verdict
+  /** Files of the dataset that have it, where not all do. */
+  readonly inFiles?: number
+  /** Comes from `name=value` folders. */
+  readonly fromFolder?: boolean
+}
+
+/** A dataset as a survey found it. `locator` names it within its connection, and stays when its name is changed. */
+export interface FoundDataset {
+  readonly locator: string
+  readonly kind: 'table' | 'view' | 'files' | 'service'
+  readonly name: string
+  readonly columns: readonly FoundColumn[]
+  readonly key: readonly string[]
+  readonly format?: FileFormat
+  readonly files?: number
+  readonly bytes?: number
+  readonly rows?: number
+  /** The number of rows is the server's estimate. */
+  readonly estimated?: boolean
+  readonly comment?: string
+}
+
+/** Something in the scope that is no dataset, and why. */
+export interface Stray {
+  readonly path: string
+  readonly reason: string
+}
