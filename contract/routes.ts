@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { connectionKinds } from '../core/connection'
 import { route } from './route'
 import * as s from './shapes'
 
@@ -49,7 +50,7 @@ export const routes = {
     summary: 'add a connection',
     body: z.object({
       name: z.string().regex(/^[a-z][a-z0-9_-]*$/, 'lower-case letters, digits, - and _'),
-      kind: z.enum(['postgres', 'files']),
+      kind: z.enum(connectionKinds),
       title: z.string().min(1),
       cap: z.int().min(1).nullable(),
     }),

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { connectionKinds } from '../core/connection'
 import { findingCodes } from '../core/plan/types'
 import { valueTypes } from '../core/value'
 import { faultSchema } from './route'
@@ -42,7 +43,7 @@ export const testSchema = z.object({ ok: z.boolean(), steps: z.array(testStepSch
 export const settingsSchema = z.record(z.string(), z.union([z.string(), z.number()]))
 export const connectionSchema = z.object({
   name: z.string(),
-  kind: z.enum(['postgres', 'files']),
+  kind: z.enum(connectionKinds),
   title: z.string(),
   cap: z.number().nullable(),
   /** Loads that use it now, in the environment asked for. */

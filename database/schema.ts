@@ -3,35 +3,23 @@ import {
   bigint,
   bigserial,
   boolean,
-  customType,
   doublePrecision,
   index,
   integer,
   jsonb,
-  pgSchema,
   primaryKey,
   serial,
   text,
   uniqueIndex,
 } from 'drizzle-orm/pg-core'
+import type { ConnectionKind } from '../core/connection'
 import type { Finding, Forecast, PlanPart } from '../core/plan/types'
 import type { Resolved } from '../core/expression/slot'
 import type { Row } from '../core/value'
+import { bytea, count, created, mattock, when } from './columns'
 
-/** Mattock's own store. Control tables that live here are in schema `control`, made by people. */
-export const mattock = pgSchema('mattock')
-
-const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' })
-/** A point in time, as ISO 8601 text in UTC. */
-const when = customType<{ data: string; driverData: string }>({
-  dataType: () => 'timestamp with time zone',
-  fromDriver: (value) => new Date(value).toISOString(),
-})
-const created = () =>
-  when('created_at')
-    .notNull()
-    .default(sql`now()`)
-const count = (name: string) => bigint(name, { mode: 'number' }).notNull().default(0)
+export { mattock } from './columns'
+export * from './catalog'
 
 export const account = mattock.table('account', {
   id: serial('id').primaryKey(),
@@ -75,7 +63,7 @@ export const environment = mattock.table('environment', {
 
 export const connection = mattock.table('connection', {
   name: text('name').primaryKey(),
-  kind: text('kind').$type<'postgres' | 'files'>().notNull(),
+  kind: text('kind').$type<ConnectionKind>().notNull(),
   title: text('title').notNull(),
   /** Loads that may use it at the same time; null for no cap. */
   cap: integer('cap'),

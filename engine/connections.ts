@@ -2,10 +2,12 @@ import { lookup } from 'node:dns/promises'
 import { connect } from 'node:net'
 import { and, eq } from 'drizzle-orm'
 import pg from 'pg'
+import { serviceSettings } from '../core/connection'
 import { fail } from '../core/fault'
 import type { ConnectionFact } from '../core/plan/types'
 import { connection, connectionSetting } from '../database/schema'
 import { storeSteps, type FileStore } from './connectors/files'
+import { servicePages, type Service } from './connectors/service'
 import { targetPool, type Engine } from './context'
 import { decrypt, encrypt } from './secrets'
 
@@ -13,6 +15,7 @@ import { decrypt, encrypt } from './secrets'
 export type Opened =
   | { readonly kind: 'postgres'; readonly name: string; readonly config: pg.PoolConfig }
   | { readonly kind: 'files'; readonly name: string; readonly store: FileStore }
+  | { readonly kind: 'service'; readonly name: string; readonly service: Service }
 
 /** Settings read a moment ago, so that thousands of small loads do not ask for them each time. */
 const recent = new WeakMap<Engine, Map<string, { at: number; opened: Promise<Opened> }>>()
@@ -50,11 +53,10 @@ export async function openConnection(engine: Engine, name: string, environment: 
   const { settings } = given
   if (found.connection.kind === 'files')
     return { kind: 'files', name, store: { name, root: String(settings.folder) } }
-  return {
-    kind: 'postgres',
-    name,
-    config: postgresConfig(settings, given.secret ? decrypt(engine.key, given.secret) : undefined),
-  }
+  const secret = given.secret ? decrypt(engine.key, given.secret) : undefined
+  if (found.connection.kind === 'service')
+    return { kind: 'service', name, service: { name, settings: serviceSettings.parse(settings), secret } }
+  return { kind: 'postgres', name, config: postgresConfig(settings, secret) }
 }
 
 function postgresConfig(
@@ -73,19 +75,35 @@ function postgresConfig(
   }
 }
 
-/** A pool for a database connection. @throws FaultError `connection` for a file store */
+const kindWords = { postgres: 'a database', files: 'a file store', service: 'an HTTP service' } as const
+
+function wrongKind(opened: Opened, wanted: Opened['kind']): never {
+  return fail(
+    'connection',
+    `${opened.name} is ${kindWords[opened.kind]}; here ${kindWords[wanted]} is needed`,
+    {
+      connection: opened.name,
+    },
+  )
+}
+
+/** A pool for a database connection. @throws FaultError `connection` for one of another kind */
 export async function openPostgres(engine: Engine, name: string, environment: string): Promise<pg.Pool> {
   const opened = await recentConnection(engine, name, environment)
-  if (opened.kind !== 'postgres')
-    fail('connection', `${name} is a file store; here a database is needed`, { connection: name })
+  if (opened.kind !== 'postgres') wrongKind(opened, 'postgres')
   return targetPool(opened.config)
 }
 
 export async function openStore(engine: Engine, name: string, environment: string): Promise<FileStore> {
-  const opened = await openConnection(engine, name, environment)
-  if (opened.kind !== 'files')
-    fail('connection', `${name} is a database; here a file store is needed`, { connection: name })
+  const opened = await recentConnection(engine, name, environment)
+  if (opened.kind !== 'files') wrongKind(opened, 'files')
   return opened.store
+}
+
+export async function openService(engine: Engine, name: string, environment: string): Promise<Service> {
+  const opened = await recentConnection(engine, name, environment)
+  if (opened.kind !== 'service') wrongKind(opened, 'service')
+  return opened.service
 }
 
 /** What planning needs to know of every connection. */
@@ -147,6 +165,7 @@ export async function testConnection(
       `found for ${environment}`,
     ])
     if (opened.kind === 'files') await testStore(opened.store, step)
+    else if (opened.kind === 'service') await testService(opened.service, step)
     else await testPostgres(opened.config, step)
     return { ok: true, steps }
   } catch {
@@ -163,8 +182,22 @@ async function testStore(store: FileStore, step: Stepper): Promise<void> {
   })
 }
 
-async function testPostgres(config: pg.PoolConfig, step: Stepper): Promise<void> {
-  const host = String(config.host)
+async function testService(service: Service, step: Stepper): Promise<void> {
+  const { base, endpoints } = service.settings
+  const { hostname, port, protocol } = new URL(base)
+  await testReach(hostname, Number(port || (protocol === 'https:' ? 443 : 80)), step)
+  const [path = '/'] = endpoints.split('\n').map((line) => line.trim())
+  await step('answers', async () => {
+    for await (const { records, bytes } of servicePages(service, path, { limit: 1 }))
+      return [
+        undefined,
+        `${path}: ${records.length} records in the first page, ${bytes.toLocaleString('en')} bytes`,
+      ]
+    return [undefined, `${path}: no page`]
+  })
+}
+
+async function testReach(host: string, port: number, step: Stepper): Promise<void> {
   await step('name resolves', async () => {
     const { address } = await lookup(host)
     return [undefined, `${host} is ${address}`]
@@ -173,15 +206,19 @@ async function testPostgres(config: pg.PoolConfig, step: Stepper): Promise<void>
     'port answers',
     () =>
       new Promise<[undefined, string]>((resolve, reject) => {
-        const socket = connect({ host, port: Number(config.port), timeout: 5000 })
+        const socket = connect({ host, port, timeout: 5000 })
         socket.once('connect', () => {
           socket.destroy()
-          resolve([undefined, `port ${config.port}`])
+          resolve([undefined, `port ${port}`])
         })
-        socket.once('timeout', () => reject(new Error(`port ${config.port} does not answer within 5 s`)))
+        socket.once('timeout', () => reject(new Error(`port ${port} does not answer within 5 s`)))
         socket.once('error', reject)
       }),
   )
+}
+
+async function testPostgres(config: pg.PoolConfig, step: Stepper): Promise<void> {
+  await testReach(String(config.host), Number(config.port), step)
   const client = new pg.Client(config)
   client.on('error', () => {})
   try {

@@ -10,7 +10,7 @@ import { checkText } from '../core/job/outline'
 import { runBindings } from '../core/plan/expand'
 import type { Row, ValueType } from '../core/value'
 import { jobVersion, plan as planTable, planLoad, run as runTable, type LoadError } from '../database/schema'
-import { openPostgres, recentConnection } from './connections'
+import { openPostgres, openStore } from './connections'
 import { mayPass, postgresMessage, qualified, type TargetTable } from './connectors/postgres'
 import type { Engine } from './context'
 import { documentOf } from './jobs'
@@ -272,18 +272,12 @@ async function runStep(
       const into = { ...spec, into: { ...spec.into, connection } }
       return await inTransaction(pool, work, frame.zone, async (client) => {
         if (spec.from.store !== undefined) {
-          const opened = await recentConnection(engine, plain(text('transfer.from.store')), environment)
-          if (opened.kind !== 'files')
-            stepFault(
-              'connection',
-              `${opened.name} is a database; here a file store is needed`,
-              'mend the job',
-            )
+          const store = await openStore(engine, plain(text('transfer.from.store')), environment)
           const files = text('transfer.from.files')
           if (files.kind !== 'path') throw new Error('a path was expected')
           await csvToTable(
             client,
-            { store: opened.store, pattern: files.pattern, text: files.text, table, spec: into },
+            { store, pattern: files.pattern, text: files.text, table, spec: into },
             work,
             outcome,
           )

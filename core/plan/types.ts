@@ -1,3 +1,4 @@
+import type { ConnectionKind } from '../connection'
 import type { Resolved, Slot } from '../expression/slot'
 import type { Place } from '../fault'
 import type { Job, StepKind } from '../job/document'
@@ -85,7 +86,7 @@ export interface LoadedFile {
 }
 
 export interface ConnectionFact {
-  readonly kind: 'postgres' | 'files'
+  readonly kind: ConnectionKind
   /** Has it settings in this environment? */
   readonly configured: boolean
   /** Loads that may use it at the same time; null for no cap. */

@@ -3,20 +3,28 @@
  * quotes. A byte order mark is dropped. Blank lines give no record. A record that the text breaks off in (an open
  * quote, or no line break after it where `whole` is false) is left out.
  */
-export function csvRecords(
+export function csvRecords(text: string, options: CsvOptions = {}): string[][] {
+  return csvRecordsAt(text, options).map(({ fields }) => fields)
+}
+
+interface CsvOptions {
+  readonly delimiter?: string
+  readonly quote?: string
+  readonly limit?: number
+  readonly whole?: boolean
+}
+
+/** The same, each with the place of its first letter in the text. */
+export function csvRecordsAt(
   text: string,
-  {
-    delimiter = ',',
-    quote = '"',
-    limit = Infinity,
-    whole = true,
-  }: { delimiter?: string; quote?: string; limit?: number; whole?: boolean } = {},
-): string[][] {
-  const records: string[][] = []
+  { delimiter = ',', quote = '"', limit = Infinity, whole = true }: CsvOptions = {},
+): { fields: string[]; at: number }[] {
+  const records: { fields: string[]; at: number }[] = []
   const rest = /[\r\n]/g
   let at = text.startsWith('\uFEFF') ? 1 : 0
   while (at < text.length && records.length < limit) {
     const fields: string[] = []
+    const start = at
     for (;;) {
       let field = ''
       if (text[at] === quote) {
@@ -42,7 +50,7 @@ export function csvRecords(
       if (end >= text.length && !whole) return records
       break
     }
-    if (fields.length > 1 || fields[0] !== '') records.push(fields)
+    if (fields.length > 1 || fields[0] !== '') records.push({ fields, at: start })
   }
   return records
 }

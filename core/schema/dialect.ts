@@ -1,4 +1,4 @@
-import { csvRecords } from './csvRecords'
+import { csvRecordsAt } from './csvRecords'
 import type { FileFormat } from './found'
 import { findTable } from './header'
 import { classOf } from './valueClass'
@@ -20,13 +20,17 @@ export function findDialect(text: string, whole = true): Dialect | undefined {
   const plain = comment ? withoutComments(text) : text
   const quote = quoteOf(plain)
   const tried = delimiters.map((delimiter) => {
-    const records = csvRecords(plain, { delimiter, quote, limit: 500, whole })
-    return { delimiter, records, ...evenness(records) }
+    const found = csvRecordsAt(plain, { delimiter, quote, limit: 500, whole })
+    const records = found.map(({ fields }) => fields)
+    return { delimiter, found, records, ...evenness(records) }
   })
   tried.sort((a, b) => b.even - a.even || b.width - a.width)
   const best = tried[0]!
   const place = findTable(best.records)
   if (!place) return undefined
+  // readers count lines, blank ones and comments among them
+  const begins = best.found[place.skip]?.at ?? 0
+  const skip = place.skip > 0 ? plain.slice(0, begins).split('\n').length - 1 : 0
   const cells = best.records
     .slice(place.skip + (place.header ? 1 : 0))
     .flat()
@@ -39,17 +43,18 @@ export function findDialect(text: string, whole = true): Dialect | undefined {
       delimiter: best.width > 1 ? best.delimiter : ',',
       ...(quote === '"' ? {} : { quote }),
       header: place.header,
-      ...(place.skip > 0 ? { skip: place.skip } : {}),
+      ...(skip > 0 ? { skip } : {}),
       ...(comment ? { comment } : {}),
       ...(comma ? { decimal: ',' as const } : {}),
     },
   }
 }
 
+/** Comments become blank lines, so that lines keep their numbers. */
 function withoutComments(text: string): string {
   return text
     .split('\n')
-    .filter((line) => !/^\uFEFF?[ \t]*#/.test(line))
+    .map((line) => (/^\uFEFF?[ \t]*#/.test(line) ? '' : line))
     .join('\n')
 }
 

@@ -39,8 +39,12 @@ export interface Verdict {
   /** Values looked at that were not blank, and those that were. */
   readonly looked: number
   readonly blank: number
-  /** Values that kept the type from being stricter, with the first of them; null where nothing did. */
-  readonly decided: { readonly count: number; readonly first: Seen } | null
+  /** Values that kept the type from being stricter: how many, of what classes, and the first of them where it is known. */
+  readonly decided: {
+    readonly count: number
+    readonly classes: readonly ValueClass[]
+    readonly first: Seen | null
+  } | null
   /** The stricter type that most values would fit, and how many would not; null where there is none. */
   readonly stricter: { readonly type: ValueType; readonly fails: number } | null
   readonly longest: number
@@ -81,7 +85,7 @@ export function judgeEvidence({ counts, firsts, longest }: Evidence): Verdict {
     ...(found.reading ? { reading: found.reading } : {}),
     looked,
     blank,
-    decided: refused && first ? { count: refused.fails, first } : null,
+    decided: refused ? { count: refused.fails, classes: against, first: first ?? null } : null,
     stricter: refused ? { type: refused.type, fails: refused.fails } : null,
     longest,
   }

@@ -55,6 +55,8 @@ export interface FoundDataset {
   readonly rows?: number
   /** The number of rows is the server's estimate. */
   readonly estimated?: boolean
+  /** Lines that no reader can take. */
+  readonly broken?: number
   readonly comment?: string
 }
 

@@ -66,7 +66,7 @@ describe('dialects', () => {
     ['bars', 'a|b\n1|2\n', { delimiter: '|', header: true }],
     ['no header', '1,2026-01-01,x\n2,2026-01-02,y\n', { delimiter: ',', header: false }],
     ['comments above', '# made by a logger\n# v2\na,b\n1,2\n', { header: true, comment: '#' }],
-    ['a title above', 'Monthly list\n\na,b,c\n1,2,3\n4,5,6\n', { header: true, skip: 1 }],
+    ['a title above', 'Monthly list\n\na,b,c\n1,2,3\n4,5,6\n', { header: true, skip: 2 }],
     ['single quotes', "'a';'b'\n'1;2';'x'\n", { delimiter: ';', quote: "'" }],
     ['one column', 'name\nx\ny\n', { delimiter: ',', header: true }],
     ['a delimiter inside quotes', 'a,b\n"1;2;3",4\n"5;6;7",8\n', { delimiter: ',' }],

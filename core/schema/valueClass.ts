@@ -22,7 +22,7 @@ const patterns: readonly (readonly [ValueClass, string])[] = [
   ['integer', `[+-]?(0|[1-9][0-9]{0,17})`],
   ['decimal', `[+-]?((${whole})?\\.[0-9]+|${whole}\\.)${exponent}|[+-]?${whole}[eE][+-]?[0-9]{1,3}`],
   ['decimal-comma', `[+-]?${whole},[0-9]+`],
-  ['boolean', `[tT]rue|TRUE|[fF]alse|FALSE`],
+  ['boolean', '[tT]rue|TRUE|[fF]alse|FALSE'],
   ['date', isoDay],
   ['date-dots', `(0?[1-9]|[12][0-9]|3[01])\\.(0?[1-9]|1[0-2])\\.[0-9]{4}`],
   ['timestamp', `${isoDay}[T ]${clock}`],
@@ -51,16 +51,23 @@ export function classOf(value: string | null): ValueClass {
   return 'text'
 }
 
-/** The same as a DuckDB expression over a text column: a number, the place in `valueClasses`. */
+/**
+ * The same as a DuckDB expression over a text column: a number, the place in `valueClasses`. Values that begin like no
+ * number are told apart without a pattern, which is most of the work for columns of text.
+ */
 export function classSql(column: string): string {
   const text = `trim(${column}, E' \\t\\r\\n')`
-  const cases = patterns.map(([name, pattern]) => {
-    const place = valueClasses.indexOf(name)
-    const fits = `regexp_full_match(v, '${pattern}')`
-    return name === 'date' || name === 'timestamp' || name === 'timestamp-zone'
-      ? `when ${fits} and try_cast(left(v, 10) as date) is not null then ${place}`
-      : `when ${fits} then ${place}`
-  })
-  const expression = `case when v is null or v = '' then 0 ${cases.join(' ')} else ${valueClasses.indexOf('text')} end`
-  return expression.replace(/\bv\b/g, text)
+  const place = (name: ValueClass) => valueClasses.indexOf(name)
+  const cases = patterns
+    .filter(([name]) => name !== 'boolean')
+    .map(([name, pattern]) => {
+      const fits = `regexp_full_match(${text}, '${pattern}')`
+      return name === 'date' || name === 'timestamp' || name === 'timestamp-zone'
+        ? `when ${fits} and try_cast(left(${text}, 10) as date) is not null then ${place(name)}`
+        : `when ${fits} then ${place(name)}`
+    })
+  const booleans = "('true', 'True', 'TRUE', 'false', 'False', 'FALSE')"
+  return `case when ${column} is null or ${text} = '' then ${place('blank')}
+    when ${text}[1] not between '0' and '9' and ${text}[1] not in ('+', '-', '.') then case when ${text} in ${booleans} then ${place('boolean')} else ${place('text')} end
+    ${cases.join(' ')} else ${place('text')} end`
 }

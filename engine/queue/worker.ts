@@ -1,6 +1,7 @@
 import { hostname } from 'node:os'
 import { Logger, run as startQueue, type Runner } from 'graphile-worker'
 import type { Engine } from '../context'
+import { handOver, runSurvey } from '../survey/survey'
 import { runLoad, type LoadEnd, type Started } from '../runLoad'
 
 /** How long a worker may be silent before its loads are given to others, in seconds. Takes effect within this + one round of 4 s. */
@@ -27,6 +28,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
   )
   const id = rows[0]!.id
   const active = new Map<number, { run: number; abort: AbortController }>()
+  const surveys = new Map<number, AbortController>()
   const queue = await startQueue({
     connectionString: engine.databaseUrl,
     concurrency: capacity,
@@ -34,7 +36,10 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     pollInterval: 1000,
     maxPoolSize: capacity + 3,
     logger: quiet,
-    taskList: { load: (payload) => work(engine, id, (payload as { load: number }).load, active) },
+    taskList: {
+      load: (payload) => work(engine, id, (payload as { load: number }).load, active),
+      survey: (payload) => look(engine, id, (payload as { survey: number }).survey, surveys),
+    },
   })
   const beat = every(3000, async () => {
     await engine.db.$client.query(
@@ -45,8 +50,10 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
   })
   const sweep = every(4000, async () => {
     await engine.db.$client.query('select mattock.take_over(make_interval(secs => $1))', [silence])
+    await engine.db.$client.query('select mattock.take_over_surveys(make_interval(secs => $1))', [silence])
   })
   const stops = every(500, async () => {
+    await stopSurveys(engine, surveys)
     if (active.size === 0) return
     const runs = [...new Set([...active.values()].map(({ run }) => run))]
     const { rows: stopping } = await engine.db.$client.query<{ id: number }>(
@@ -56,7 +63,11 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     for (const { id: run } of stopping)
       for (const entry of active.values()) if (entry.run === run) entry.abort.abort()
   })
-  return { id, stop: () => stopWorker(engine, id, queue, [beat, sweep, stops]) }
+  const stop = async () => {
+    for (const abort of surveys.values()) abort.abort(handOver)
+    await stopWorker(engine, id, queue, [beat, sweep, stops])
+  }
+  return { id, stop }
 }
 
 async function stopWorker(
@@ -68,6 +79,30 @@ async function stopWorker(
   await queue.stop()
   for (const stop of timers) stop()
   await engine.db.$client.query('delete from mattock.worker where id = $1', [id])
+}
+
+async function look(
+  engine: Engine,
+  worker: number,
+  survey: number,
+  surveys: Map<number, AbortController>,
+): Promise<void> {
+  const abort = new AbortController()
+  surveys.set(survey, abort)
+  try {
+    await runSurvey(engine, worker, survey, abort.signal)
+  } finally {
+    surveys.delete(survey)
+  }
+}
+
+async function stopSurveys(engine: Engine, surveys: ReadonlyMap<number, AbortController>): Promise<void> {
+  if (surveys.size === 0) return
+  const { rows } = await engine.db.$client.query<{ id: number }>(
+    'select id from mattock.survey where id = any ($1) and stopping',
+    [[...surveys.keys()]],
+  )
+  for (const { id } of rows) surveys.get(id)?.abort()
 }
 
 async function work(

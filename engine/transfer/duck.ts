@@ -27,6 +27,7 @@ function duck(ordered: boolean): Promise<DuckDBInstance> {
       memory_limit: '256MB',
       threads: String(threads),
       preserve_insertion_order: String(ordered),
+      temp_directory: join(tmpdir(), `mattock-duck-${process.pid}`),
     }
     instances.set(ordered, (instance = DuckDBInstance.create(':memory:', options)))
   }

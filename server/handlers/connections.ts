@@ -1,4 +1,5 @@
 import { asc, eq } from 'drizzle-orm'
+import { settingsOf } from '../../core/connection'
 import { fail } from '../../core/fault'
 import { connection } from '../../database/schema'
 import { saveSettings, testConnection } from '../../engine/connections'
@@ -62,15 +63,13 @@ export const connectionHandlers: Pick<
   saveSettings: async ({ engine, account }, { params, body }) => {
     const [found] = await engine.db.select().from(connection).where(eq(connection.name, params.name))
     if (!found) fail('unknown-name', `there is no connection "${params.name}"`)
-    const needed = found.kind === 'files' ? ['folder'] : ['host', 'port', 'database', 'user']
-    const missing = needed.filter((field) => String(body.settings[field] ?? '').trim() === '')
-    if (missing.length > 0)
-      fail('request', `${missing.join(', ')} ${missing.length === 1 ? 'needs a value' : 'need values'}`, {
-        path: missing[0]!,
-      })
-    const other = Object.keys(body.settings).find((field) => !needed.includes(field))
-    if (other) fail('request', `a connection of this kind has no setting "${other}"`, { path: other })
-    await saveSettings(engine, params.name, params.environment, body, account.name)
+    const { data: settings, error } = settingsOf[found.kind].safeParse(body.settings)
+    if (error) {
+      const [issue] = error.issues
+      const path = issue?.path.join('.') || (issue as { keys?: string[] } | undefined)?.keys?.[0] || ''
+      fail('request', `${path}: ${issue?.message ?? 'cannot be read'}`, { path })
+    }
+    await saveSettings(engine, params.name, params.environment, { ...body, settings }, account.name)
     return {}
   },
   testConnection: async ({ engine }, { params, body }) =>

@@ -1,0 +1,139 @@
+import { open, type FileHandle } from 'node:fs/promises'
+import { gunzipSync, constants } from 'node:zlib'
+import type { FileFormat } from '../../core/schema/found'
+
+/** What a file is, by its first bytes and its name; or why it is no table. */
+export type Detected =
+  | {
+      readonly kind: FileFormat['kind']
+      readonly gzip: boolean
+      readonly encoding: 'utf-8' | 'utf-16' | 'latin-1'
+      /** Its beginning as text; '' for kinds that are no text. */
+      readonly sample: string
+      /** Is the sample the whole file? */
+      readonly whole: boolean
+    }
+  | { readonly reason: string }
+
+const sampleBytes = 65_536
+
+const pictures: readonly (readonly [string, string])[] = [
+  ['89504e47', 'a PNG picture'], ['ffd8ff', 'a JPEG picture'], ['47494638', 'a GIF picture'],
+  ['25504446', 'a PDF'], ['424d', 'a BMP picture'], ['7f454c46', 'a program'], ['d0cf11e0', 'an office document of the old binary kind; save it as XLSX'],
+  ['377abcaf', 'a 7z archive'], ['52617221', 'a RAR archive'], ['28b52ffd', 'packed with zstd; only gzip is read'], ['425a68', 'packed with bzip2; only gzip is read'],
+] // prettier-ignore
+
+/** Endings that tables of text come with. Others are left alone, so that a note or half a file is not taken for data. */
+const textEndings = ['csv', 'tsv', 'tab', 'psv', 'txt', 'dat', 'json', 'ndjson', 'jsonl', 'geojson', '']
+
+/** Looks at the first 64 kB of a file, and at the end of a Parquet file. */
+export async function detectFile(path: string, name: string): Promise<Detected> {
+  const file = await open(path, 'r')
+  try {
+    const { size } = await file.stat()
+    if (size === 0) return { reason: 'it is empty (0 bytes)' }
+    const head = await bytesAt(file, 0, sampleBytes)
+    const magic = head.subarray(0, 4).toString('hex')
+    if (magic === '50415231') {
+      const tail = (await bytesAt(file, Math.max(0, size - 4), 4)).toString('hex')
+      if (tail !== '50415231') return { reason: 'a Parquet file whose end is missing: it was broken off' }
+      return { kind: 'parquet', gzip: false, encoding: 'utf-8', sample: '', whole: false }
+    }
+    if (magic === '504b0304') {
+      if (/\.xlsx$/i.test(name))
+        return { kind: 'xlsx', gzip: false, encoding: 'utf-8', sample: '', whole: false }
+      return { reason: 'a zip archive' }
+    }
+    const gzip = magic.startsWith('1f8b')
+    const picture = pictures.find(([start]) => magic.startsWith(start))
+    if (picture) return { reason: `${picture[1]}, not a table` }
+    if (/\.(xlsx|parquet)$/i.test(name))
+      return {
+        reason: `not what its ending says: it begins with ${JSON.stringify(head.toString('latin1', 0, 4))}`,
+      }
+    return ofText(
+      gzip ? unpacked(head) : head,
+      name.replace(/\.gz$/i, ''),
+      gzip,
+      !gzip && size <= sampleBytes,
+    )
+  } finally {
+    await file.close()
+  }
+}
+
+async function bytesAt(file: FileHandle, at: number, length: number): Promise<Buffer> {
+  const buffer = Buffer.alloc(length)
+  const { bytesRead } = await file.read(buffer, 0, length, at)
+  return buffer.subarray(0, bytesRead)
+}
+
+/** As much as the beginning of a gzip file unpacks to; nothing where it cannot be unpacked. */
+function unpacked(head: Buffer): Buffer {
+  try {
+    return gunzipSync(head, { finishFlush: constants.Z_SYNC_FLUSH, maxOutputLength: 64 << 20 }).subarray(
+      0,
+      sampleBytes,
+    )
+  } catch {
+    return Buffer.alloc(0)
+  }
+}
+
+function ofText(head: Buffer, name: string, gzip: boolean, whole: boolean): Detected {
+  if (head.length === 0) return { reason: 'gzip that cannot be unpacked: it is damaged' }
+  const encoding = encodingOf(head)
+  if (!encoding) return { reason: 'binary data, not text' }
+  const ending = (/\.([^./]*)$/.exec(name)?.[1] ?? '').toLowerCase()
+  if (!textEndings.includes(ending))
+    return { reason: `a name that ends with .${ending} is not taken for a table` }
+  let sample = encoding === 'utf-16' ? utf16(head) : head.toString(encoding === 'latin-1' ? 'latin1' : 'utf8')
+  if (!whole && encoding === 'utf-8') sample = sample.replace(/\uFFFD+$/, '')
+  const kind = kindOf(sample, ending)
+  if (kind === 'csv' && ending === 'txt' && !/[,;\t|].*\r?\n.*[,;\t|]/.test(sample))
+    return { reason: 'text, but no table' }
+  return { kind, gzip, encoding, sample, whole }
+}
+
+function utf16(bytes: Buffer): string {
+  const big = bytes[0] === 0xfe && bytes[1] === 0xff
+  const even = Buffer.from(bytes.subarray(0, bytes.length - (bytes.length % 2)))
+  return (big ? even.swap16() : even).toString('utf16le')
+}
+
+/** UTF-16 by its mark, or by a zero in every second byte; UTF-8 where the bytes are; else Latin-1. Undefined for bytes that are no text. */
+function encodingOf(bytes: Buffer): 'utf-8' | 'utf-16' | 'latin-1' | undefined {
+  if ((bytes[0] === 0xff && bytes[1] === 0xfe) || (bytes[0] === 0xfe && bytes[1] === 0xff)) return 'utf-16'
+  let zeros = 0
+  let odd = 0
+  for (const byte of bytes) {
+    if (byte === 0) zeros++
+    else if (byte < 9 || (byte > 13 && byte < 32 && byte !== 27)) odd++
+  }
+  if (zeros > 0) return zeros > bytes.length * 0.3 && zeros <= bytes.length * 0.5 ? 'utf-16' : undefined
+  if (odd > bytes.length / 100) return undefined
+  // a letter of several bytes may be cut by the end of the sample
+  for (let cut = 0; cut < 4; cut++) {
+    try {
+      new TextDecoder('utf-8', { fatal: true }).decode(bytes.subarray(0, bytes.length - cut))
+      return 'utf-8'
+    } catch {
+      continue
+    }
+  }
+  return 'latin-1'
+}
+
+function kindOf(sample: string, ending: string): FileFormat['kind'] {
+  if (['csv', 'tsv', 'tab', 'psv'].includes(ending)) return 'csv'
+  const text = sample.replace(/^\uFEFF/, '').trimStart()
+  if (text.startsWith('[')) return 'json'
+  if (!text.startsWith('{')) return 'csv'
+  const [line = '', next] = text.split(/\r?\n/)
+  try {
+    JSON.parse(line)
+    return next?.trim() || ending !== 'json' ? 'ndjson' : 'json'
+  } catch {
+    return 'json'
+  }
+}
