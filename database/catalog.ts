@@ -15,6 +15,8 @@ export const dataset = mattock.table(
     connection: text('connection').notNull(),
     /** Its place within the connection; stays when the name is changed. */
     locator: text('locator').notNull(),
+    /** What the places of its rows begin with: the table itself, or the part of a path that does not vary. */
+    start: text('start').notNull(),
     kind: text('kind').$type<FoundDataset['kind']>().notNull(),
     name: text('name').notNull(),
     description: text('description').notNull().default(''),
@@ -187,15 +189,18 @@ export const surveyProposal = mattock.table(
   (t) => [primaryKey({ columns: [t.surveyId, t.number] })],
 )
 
-/** The newest profile of a dataset; made on demand. */
+/** The newest profile of a dataset; made on demand by a worker. */
 export const datasetProfile = mattock.table('dataset_profile', {
   datasetId: integer('dataset_id')
     .primaryKey()
     .references(() => dataset.id, { onDelete: 'cascade' }),
-  at: when('at').notNull(),
-  rows: bigint('rows', { mode: 'number' }).notNull(),
-  seconds: integer('seconds').notNull(),
-  columns: jsonb('columns').$type<ColumnProfile[]>().notNull(),
+  state: text('state').$type<SurveyState>().notNull().default('waiting'),
+  askedAt: when('asked_at').notNull(),
+  startedAt: when('started_at'),
+  endedAt: when('ended_at'),
+  rows: bigint('rows', { mode: 'number' }),
+  columns: jsonb('columns').$type<ColumnProfile[]>().notNull().default([]),
+  fault: text('fault'),
 })
 
 export interface ColumnProfile {

@@ -3,6 +3,7 @@ CREATE TABLE "mattock"."dataset" (
 	"environment" text NOT NULL,
 	"connection" text NOT NULL,
 	"locator" text NOT NULL,
+	"start" text NOT NULL,
 	"kind" text NOT NULL,
 	"name" text NOT NULL,
 	"description" text DEFAULT '' NOT NULL,
@@ -38,10 +39,13 @@ CREATE TABLE "mattock"."dataset_count" (
 --> statement-breakpoint
 CREATE TABLE "mattock"."dataset_profile" (
 	"dataset_id" integer PRIMARY KEY NOT NULL,
-	"at" timestamp with time zone NOT NULL,
-	"rows" bigint NOT NULL,
-	"seconds" integer NOT NULL,
-	"columns" jsonb NOT NULL
+	"state" text DEFAULT 'waiting' NOT NULL,
+	"asked_at" timestamp with time zone NOT NULL,
+	"started_at" timestamp with time zone,
+	"ended_at" timestamp with time zone,
+	"rows" bigint,
+	"columns" jsonb DEFAULT '[]'::jsonb NOT NULL,
+	"fault" text
 );
 --> statement-breakpoint
 CREATE TABLE "mattock"."dataset_version" (

@@ -1,5 +1,6 @@
 import { hostname } from 'node:os'
 import { Logger, run as startQueue, type Runner } from 'graphile-worker'
+import { runProfile } from '../catalog/profile'
 import type { Engine } from '../context'
 import { handOver, runSurvey } from '../survey/survey'
 import { runLoad, type LoadEnd, type Started } from '../runLoad'
@@ -38,6 +39,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     logger: quiet,
     taskList: {
       load: (payload) => work(engine, id, (payload as { load: number }).load, active),
+      profile: (payload) => runProfile(engine, (payload as { dataset: number }).dataset),
       survey: (payload) => look(engine, id, (payload as { survey: number }).survey, surveys),
     },
   })

@@ -34,6 +34,9 @@ export function searchText(entry: {
     .toLowerCase()
 }
 
+/** The part of a locator that does not vary. */
+const startOf = (locator: string): string => locator.split(/[*#]/)[0]!
+
 /** Columns that nobody has named yet. */
 export const unnamedIn = (columns: readonly FoundColumn[], edits: ColumnEdits): number =>
   applyEdits(columns, edits).filter(({ unnamed }) => unnamed).length
@@ -129,12 +132,12 @@ async function insertDataset(
     edits: {},
   })
   const { rows } = await client.query<{ id: number }>(
-    `insert into mattock.dataset (environment, connection, locator, kind, name, description, key_found, columns, format, unnamed, surveyed_at, created_at, search)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $11, $12)
+    `insert into mattock.dataset (environment, connection, locator, start, kind, name, description, key_found, columns, format, unnamed, surveyed_at, created_at, search)
+     values ($1, $2, $3, $13, $4, $5, $6, $7, $8, $9, $10, $11, $11, $12)
      on conflict (environment, connection, locator) do nothing returning id`,
     [
       of.environment, of.connection, found.locator, found.kind, found.name, found.comment ?? '', found.key, JSON.stringify(found.columns),
-      JSON.stringify(found.format ?? null), unnamedIn(found.columns, {}), at, search,
+      JSON.stringify(found.format ?? null), unnamedIn(found.columns, {}), at, search, startOf(found.locator),
     ], // prettier-ignore
   )
   const id = rows[0]?.id
@@ -160,10 +163,10 @@ async function nextVersion(
       [before.id, version, JSON.stringify(settled), at, by, from],
     )
   await client.query(
-    `update mattock.dataset set columns = $2, version = $3, waits = $4, gone_at = null, surveyed_at = $5, locator = $6, unnamed = $7, search = $8 where id = $1`,
+    `update mattock.dataset set columns = $2, version = $3, waits = $4, gone_at = null, surveyed_at = $5, locator = $6, start = $9, unnamed = $7, search = $8 where id = $1`,
     [
       before.id, JSON.stringify(settled), version, waits && JSON.stringify(waits), at, found.locator,
-      unnamedIn(settled, before.edits), searchText({ ...before, columns: settled }),
+      unnamedIn(settled, before.edits), searchText({ ...before, columns: settled }), startOf(found.locator),
     ], // prettier-ignore
   )
 }

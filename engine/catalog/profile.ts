@@ -1,0 +1,225 @@
+import { eq, sql } from 'drizzle-orm'
+import { quoteName } from '../../core/expression/slot'
+import type { CatalogColumn } from '../../core/schema/edits'
+import { datasetProfile, type ColumnProfile } from '../../database/catalog'
+import { openPostgres } from '../connections'
+import { qualified } from '../connectors/postgres'
+import type { Engine } from '../context'
+import { reasonOf } from '../survey/shapes'
+import { catalogColumns, readDataset, tableOf, typedSql, withDataset, type Dataset } from './reading'
+
+const bins = 20
+const commonest = 5
+
+/** Asks for a profile; a worker makes it. Asking again while one is under way changes nothing. */
+export async function askProfile(engine: Engine, id: number): Promise<void> {
+  await readDataset(engine, id)
+  const { rowCount } = await engine.db.$client.query(
+    `insert into mattock.dataset_profile (dataset_id, state, asked_at) values ($1, 'waiting', clock_timestamp())
+     on conflict (dataset_id) do update set state = 'waiting', asked_at = excluded.asked_at, fault = null
+     where dataset_profile.state not in ('waiting', 'running') or dataset_profile.asked_at < clock_timestamp() - interval '1 hour'`,
+    [id],
+  )
+  if (rowCount)
+    await engine.db.$client.query(
+      `select graphile_worker.add_job('profile', json_build_object('dataset', $1::int), job_key := 'profile:' || $1::int, max_attempts := 3)`,
+      [id],
+    )
+}
+
+/** Makes a profile that was asked for. */
+export async function runProfile(engine: Engine, id: number): Promise<void> {
+  const set = (values: Partial<typeof datasetProfile.$inferInsert> | Record<string, unknown>) =>
+    engine.db.update(datasetProfile).set(values).where(eq(datasetProfile.datasetId, id))
+  await set({ state: 'running', startedAt: sql`clock_timestamp()` })
+  try {
+    const entry = await readDataset(engine, id)
+    const made = await profileDataset(engine, entry)
+    await set({
+      state: 'done',
+      endedAt: sql`clock_timestamp()`,
+      rows: made.rows,
+      columns: made.columns,
+      fault: null,
+    })
+  } catch (error) {
+    await set({ state: 'failed', endedAt: sql`clock_timestamp()`, fault: reasonOf(error) })
+  }
+}
+
+export interface Profile {
+  readonly rows: number
+  readonly columns: ColumnProfile[]
+}
+
+/** Profiles every row of a dataset, in the database itself or by DuckDB over its files; two passes. */
+export async function profileDataset(engine: Engine, entry: Dataset): Promise<Profile> {
+  const columns = catalogColumns(entry)
+  if (entry.kind === 'files' || entry.kind === 'service')
+    return await withDataset(engine, entry, Infinity, async (duck, relation) => {
+      const typed = columns.flatMap((column) => {
+        const native = relation.columns.find(({ name }) => name === column.source)?.type
+        if (native === undefined) return []
+        const text = `nullif(trim(cast(${quoteName(column.source)} as varchar)), '')`
+        const operand = native === 'VARCHAR' ? text : quoteName(column.source)
+        return [{ column, value: typedSql(operand, column, native) }]
+      })
+      const ask = async (statement: string) =>
+        (await duck.runAndReadAll(statement)).getRowObjectsJson() as Answer[]
+      return await profile(typed, relation.sql, duckWords, ask)
+    })
+  const pool = await openPostgres(engine, entry.connection, entry.environment)
+  const typed = columns.map((column) => ({ column, value: quoteName(column.source) }))
+  const ask = async (statement: string) => (await pool.query<Answer>(statement)).rows
+  return await profile(typed, qualified(tableOf(entry)), postgresWords, ask)
+}
+
+type Answer = Record<string, unknown>
+
+/** What the two databases write differently. */
+interface Words {
+  readonly distinct: (value: string) => string
+  readonly common: (value: string) => string
+  readonly seconds: (value: string) => string
+  readonly fromSeconds: (value: string) => string
+}
+const duckWords: Words = {
+  distinct: (value) => `approx_count_distinct(${value})`,
+  common: (value) => `approx_top_k(cast(${value} as varchar), ${commonest})`,
+  seconds: (value) => `epoch(${value}::timestamp)`,
+  fromSeconds: (value) => `make_timestamp(cast(${value} * 1000000 as bigint))::varchar`,
+}
+const postgresWords: Words = {
+  distinct: (value) => `count(distinct ${value})`,
+  common: () => 'null',
+  seconds: (value) => `extract(epoch from ${value})::float8`,
+  fromSeconds: (value) => `to_char(to_timestamp(${value}) at time zone 'UTC', 'YYYY-MM-DD HH24:MI:SS')`,
+}
+
+interface Typed {
+  readonly column: CatalogColumn
+  readonly value: string
+}
+
+/** Values that lie on a line, as numbers of it: numbers themselves, points in time in seconds. Undefined for others. */
+function measure({ column, value }: Typed, words: Words): string | undefined {
+  if (column.type === 'integer' || column.type === 'number') return `cast(${value} as double precision)`
+  if (column.type === 'date' || column.type === 'timestamp') return words.seconds(value)
+  return undefined
+}
+
+async function profile(
+  typed: readonly Typed[],
+  from: string,
+  words: Words,
+  ask: (statement: string) => Promise<Answer[]>,
+): Promise<Profile> {
+  const first = typed.flatMap((entry, i) => {
+    const { column, value } = entry
+    const number = column.type === 'integer' || column.type === 'number'
+    const ordered = column.type !== 'boolean' || words === duckWords
+    const at = measure(entry, words)
+    const plain = comparable(column, value, words)
+    return [
+      `count(${value}) as n${i}`,
+      `${words.distinct(plain)} as d${i}`,
+      ...(ordered
+        ? [`cast(min(${plain}) as varchar) as min${i}`, `cast(max(${plain}) as varchar) as max${i}`]
+        : []),
+      ...(number ? [`avg(${at}) as mean${i}`, `stddev_samp(${at}) as sd${i}`] : []),
+      ...(at ? [`min(${at}) as low${i}`, `max(${at}) as high${i}`] : []),
+      `${words.common(value)} as top${i}`,
+    ]
+  })
+  const [whole = {}] = await ask(`select count(*) as n, ${first.join(', ')} from ${from}`)
+  const rows = Number(whole.n)
+  const second = typed.flatMap((entry, i) => {
+    const at = measure(entry, words)
+    const [low, high] = [whole[`low${i}`], whole[`high${i}`]].map((end) => (end == null ? NaN : Number(end)))
+    if (!at || !Number.isFinite(low) || !Number.isFinite(high) || high === low) return []
+    const place = `least(${bins - 1}, cast(floor((${at} - (${low})) / (${(high! - low!) / bins})) as int))`
+    return [{ i, low: low!, width: (high! - low!) / bins, place }]
+  })
+  const guessed = typed.map((_, i) => listOf(whole[`top${i}`]))
+  const counts = await counted(typed, second, guessed, from, ask)
+  const columns: ColumnProfile[] = []
+  for (const [i, { column, value }] of typed.entries()) {
+    const scale = second.find((entry) => entry.i === i)
+    const time = column.type === 'date' || column.type === 'timestamp'
+    columns.push({
+      name: column.source,
+      nulls: rows - Number(whole[`n${i}`]),
+      distinct: Math.min(Number(whole[`d${i}`]), Number(whole[`n${i}`])),
+      min: textOf(whole[`min${i}`]),
+      max: textOf(whole[`max${i}`]),
+      mean: numberOf(whole[`mean${i}`]),
+      deviation: numberOf(whole[`sd${i}`]),
+      common: guessed[i]
+        ? sorted(guessed[i].map((v, k) => ({ v, n: counts(`t${i}_${k}`) })))
+        : await commonOf(value, from, ask),
+      bins: scale
+        ? Array.from({ length: bins }, (_, bin) => {
+            const at = scale.low + bin * scale.width
+            return {
+              from: time ? new Date(at * 1000).toISOString().slice(0, 16).replace('T', ' ') : String(at),
+              count: counts(`c${i}_${bin}`),
+            }
+          })
+        : [],
+    })
+  }
+  return { rows, columns }
+}
+
+/** Types that Postgres neither orders nor tells apart (json) are taken as text. */
+function comparable({ type }: CatalogColumn, value: string, words: Words): string {
+  return type === 'text' && words === postgresWords ? `${value}::text` : value
+}
+
+/** Values per bin, and how often the guessed values come, in one pass. */
+async function counted(
+  typed: readonly Typed[],
+  scales: readonly { i: number; place: string }[],
+  guessed: readonly (readonly string[] | null)[],
+  from: string,
+  ask: (statement: string) => Promise<Answer[]>,
+): Promise<(name: string) => number> {
+  const inner = scales.map(({ i, place }) => `${place} as b${i}`)
+  const outer = scales.flatMap(({ i }) =>
+    Array.from({ length: bins }, (_, bin) => `count(*) filter (where b${i} = ${bin}) as c${i}_${bin}`),
+  )
+  for (const [i, { value }] of typed.entries()) {
+    if (!guessed[i]?.length) continue
+    inner.push(`cast(${value} as varchar) as t${i}`)
+    for (const [k, text] of guessed[i].entries())
+      outer.push(`count(*) filter (where t${i} = '${text.replace(/'/g, "''")}') as t${i}_${k}`)
+  }
+  if (outer.length === 0) return () => 0
+  const [row = {}] = await ask(
+    `select ${outer.join(', ')} from (select ${inner.join(', ')} from ${from}) binned`,
+  )
+  return (name) => Number(row[name] ?? 0)
+}
+
+/** The commonest values of a column in Postgres. */
+async function commonOf(
+  value: string,
+  from: string,
+  ask: (statement: string) => Promise<Answer[]>,
+): Promise<{ value: string; count: number }[]> {
+  return sorted(
+    await ask(
+      `select cast(${value} as varchar) as v, count(*) as n from ${from} where ${value} is not null group by 1 order by 2 desc, 1 limit ${commonest}`,
+    ),
+  )
+}
+
+/** The values that DuckDB guesses to be the commonest; null where the database makes no guess. */
+const listOf = (guess: unknown): string[] | null =>
+  Array.isArray(guess) ? guess.filter((entry) => entry !== null).map(String) : null
+const sorted = (rows: readonly Answer[]): { value: string; count: number }[] =>
+  rows
+    .map(({ v, n }) => ({ value: String(v), count: Number(n) }))
+    .sort((a, b) => b.count - a.count || (a.value < b.value ? -1 : 1))
+const textOf = (value: unknown): string | null => (value == null ? null : String(value))
+const numberOf = (value: unknown): number | null => (value == null ? null : Number(value))

@@ -1,0 +1,179 @@
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { mkdir, rm } from 'node:fs/promises'
+import { and, arrayContains, eq } from 'drizzle-orm'
+import type { DuckDBConnection } from '@duckdb/node-api'
+import { quoteName } from '../../core/expression/slot'
+import { fail } from '../../core/fault'
+import { groupBy } from '../../core/group'
+import { applyEdits, type CatalogColumn } from '../../core/schema/edits'
+import type { FileFormat } from '../../core/schema/found'
+import { dataset, fileShape } from '../../database/catalog'
+import { openService, openStore } from '../connections'
+import { insideStore } from '../connectors/files'
+import type { TargetTable } from '../connectors/postgres'
+import type { Engine } from '../context'
+import { openRelation, type Relation } from '../formats/relation'
+import { layServiceDown } from '../survey/service'
+import { withDuck } from '../transfer/duck'
+
+export type Dataset = typeof dataset.$inferSelect
+
+export async function readDataset(engine: Engine, id: number): Promise<Dataset> {
+  const [found] = await engine.db.select().from(dataset).where(eq(dataset.id, id))
+  return found ?? fail('unknown-name', `there is no dataset ${id}`)
+}
+
+export const catalogColumns = ({ columns, edits }: Dataset): CatalogColumn[] => applyEdits(columns, edits)
+
+/** The table that a dataset of a database is. */
+export function tableOf({ locator }: Pick<Dataset, 'locator'>): TargetTable {
+  const dot = locator.indexOf('.')
+  return { schema: locator.slice(0, dot), name: locator.slice(dot + 1) }
+}
+
+/** Records of a service that are read for a sample or a profile. */
+const serviceRecords = 10_000
+
+/**
+ * Opens a dataset of files or of a service as one relation, columns by the names the source has, for as long as `work`
+ * takes. `files` bounds the files that are read, from the newest.
+ */
+export async function withDataset<T>(
+  engine: Engine,
+  entry: Dataset,
+  files: number,
+  work: (duck: DuckDBConnection, relation: Relation) => Promise<T>,
+  signal?: AbortSignal,
+): Promise<T> {
+  const folder = join(
+    tmpdir(),
+    `mattock-read-${process.pid}-${entry.id}-${Math.random().toString(36).slice(2)}`,
+  )
+  await mkdir(folder, { recursive: true })
+  try {
+    return await withDuck('UTC', true, async (duck) => {
+      const relation =
+        entry.kind === 'service'
+          ? await serviceRelation(engine, duck, entry, folder, signal)
+          : await filesRelation(engine, duck, entry, files, folder)
+      return await work(duck, relation)
+    })
+  } finally {
+    await rm(folder, { recursive: true, force: true })
+  }
+}
+
+async function serviceRelation(
+  engine: Engine,
+  duck: DuckDBConnection,
+  entry: Dataset,
+  folder: string,
+  signal?: AbortSignal,
+): Promise<Relation> {
+  const service = await openService(engine, entry.connection, entry.environment)
+  const full = join(folder, 'records.ndjson')
+  await layServiceDown(service, entry.locator.split('#')[0]!, full, {
+    ...(signal ? { signal } : {}),
+    limit: serviceRecords,
+  })
+  return await openRelation(
+    duck,
+    [{ full, path: 'records.ndjson' }],
+    entry.format ?? { kind: 'ndjson' },
+    [],
+    folder,
+  )
+}
+
+async function filesRelation(
+  engine: Engine,
+  duck: DuckDBConnection,
+  entry: Dataset,
+  limit: number,
+  folder: string,
+): Promise<Relation> {
+  const store = await openStore(engine, entry.connection, entry.environment)
+  const shapes = await engine.db
+    .select()
+    .from(fileShape)
+    .where(
+      and(
+        eq(fileShape.environment, entry.environment),
+        eq(fileShape.connection, entry.connection),
+        arrayContains(fileShape.datasets, [entry.id]),
+      ),
+    )
+  shapes.sort((a, b) => (a.modified < b.modified ? 1 : -1))
+  const known = new Set(entry.columns.map(({ name }) => name))
+  const wanted = shapes
+    .slice(0, limit)
+    .flatMap(({ path, tables }) =>
+      tables
+        .filter(
+          ({ format, columns }) =>
+            format.inner === entry.format?.inner && columns.some(({ name }) => known.has(name)),
+        )
+        .map(({ format, columns }) => ({ path, format, names: columns.map(({ name }) => name) })),
+    )
+  if (wanted.length === 0)
+    fail('file', `no file of ${entry.name} is known any more; survey ${entry.connection} again`)
+  const groups = groupBy(wanted, ({ format, names }) => JSON.stringify([format, names]))
+  const parts: Relation[] = []
+  for (const group of groups.values()) {
+    const { format, names } = group[0]!
+    const files = await Promise.all(
+      group.map(async ({ path }) => ({ path, full: await insideStore(store, path) })),
+    )
+    parts.push(await openRelation(duck, files, format, names, join(folder, String(parts.length))))
+  }
+  return unionOf(parts)
+}
+
+/** Relations of the same dataset under each other; columns that one lacks are null in it. */
+function unionOf(parts: readonly Relation[]): Relation {
+  if (parts.length === 1) return parts[0]!
+  const columns = new Map<string, string>()
+  for (const part of parts)
+    for (const { name, type } of part.columns)
+      columns.set(name, columns.has(name) && columns.get(name) !== type ? 'VARCHAR' : type)
+  const selects = parts.map(({ sql, columns: own }) => {
+    const list = own.map(({ name, type }) => {
+      const wide = columns.get(name)!
+      return wide === type ? quoteName(name) : `cast(${quoteName(name)} as ${wide}) as ${quoteName(name)}`
+    })
+    return `select mattock_file, ${list.join(', ')} from ${sql}`
+  })
+  return {
+    sql: `(${selects.join(' union all by name ')})`,
+    columns: [...columns].map(([name, type]) => ({ name, type })),
+  }
+}
+
+/** A column of text as its type, by the dataset's way of writing it; null where a value does not fit. */
+export function typedSql(
+  operand: string,
+  column: Pick<CatalogColumn, 'type' | 'reading'>,
+  native: string,
+): string {
+  if (native !== 'VARCHAR') return operand
+  const text = `trim(${operand})`
+  switch (column.type) {
+    case 'integer':
+      return `try_cast(${text} as bigint)`
+    case 'number':
+      return `try_cast(${column.reading === 'decimal-comma' ? `replace(${text}, ',', '.')` : text} as double)`
+    case 'boolean':
+      return `try_cast(${text} as boolean)`
+    case 'date':
+      return column.reading === 'day.month.year'
+        ? `try_strptime(${text}, '%d.%m.%Y')::date`
+        : `try_cast(${text} as date)`
+    case 'time':
+      return `try_cast(${text} as time)`
+    case 'timestamp':
+      return `try_cast(${text} as timestamptz)`
+    case 'text':
+      return operand
+  }
+}
