@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { connectionKinds } from '../core/connection'
+import { catalogRoutes } from './catalog'
 import { route } from './route'
 import * as s from './shapes'
 
@@ -20,6 +21,7 @@ const planAsk = z.object({
 
 /** Every operation of the API, by name. */
 export const routes = {
+  ...catalogRoutes,
   session: route({
     method: 'get',
     path: '/api/session',

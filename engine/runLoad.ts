@@ -15,6 +15,7 @@ import { mayPass, postgresMessage, qualified, type TargetTable } from './connect
 import type { Engine } from './context'
 import { documentOf } from './jobs'
 import { readEnvironment } from './planning'
+import { rememberTransfer } from './remember'
 import { checkTable } from './steps/check'
 import { runSql } from './steps/sql'
 import { csvToTable } from './transfer/csvToTable'
@@ -183,7 +184,17 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     }
     const [first] = outcome.files
     if (first) file = { name: first.path.split('/').at(-1)!, path: first.path, size: first.size }
-    if (step.transfer) await rememberFiles(engine, frame, started, step, resolved, outcome)
+    if (step.transfer) {
+      const text = slotReader(frame, { slots, resolved, bindings })
+      await rememberTransfer(
+        engine,
+        { ...frame.run, environment: frame.environment.name, rowKey: planned.rowKey ?? planned.key },
+        started,
+        step,
+        text,
+        outcome,
+      )
+    }
   }
   return { state: 'done', counts, bytes, error: null, cause: null }
 }
@@ -415,39 +426,5 @@ async function recordStep(
       JSON.stringify(outcome.statements), JSON.stringify(outcome.files), JSON.stringify(outcome.rejectReasons),
       outcome.rejectFile, JSON.stringify(outcome.log),
     ], // prettier-ignore
-  })
-}
-
-/** Remembers which files went into which target, for the finding `already-loaded`. */
-async function rememberFiles(
-  engine: Engine,
-  frame: RunFrame,
-  started: Started,
-  step: Step,
-  resolved: readonly (Resolved | null)[],
-  outcome: Outcome,
-): Promise<void> {
-  if (outcome.files.length === 0) return
-  const slots = slotsOf(step)
-  const at = (path: string) => resolved[slots.findIndex((slot) => slot.path === path)]
-  const table = at('transfer.into.table')
-  const connection = at('transfer.into.connection')
-  if (table?.kind !== 'table' || connection?.kind !== 'text') return
-  const target = `${connection.text}/${table.schema ?? 'public'}.${table.table}`
-  await engine.db.$client.query({
-    name: 'mattock-remember-files',
-    text: `insert into mattock.loaded_file (environment, store, path, target, size, modified, sha256, run_id, at)
-           select $1, f ->> 'store', f ->> 'path', $2, (f ->> 'size')::bigint, f ->> 'modified', f ->> 'sha256', $3,
-             clock_timestamp() + make_interval(secs => $4 / 1000.0)
-           from jsonb_array_elements($5::jsonb) f
-           on conflict (environment, store, path, target) do update set size = excluded.size, modified = excluded.modified,
-             sha256 = excluded.sha256, run_id = excluded.run_id, at = excluded.at`,
-    values: [
-      frame.environment.name,
-      target,
-      started.run_id,
-      frame.run.clockOffset,
-      JSON.stringify(outcome.files),
-    ],
   })
 }

@@ -15,6 +15,7 @@ import { DocumentError } from '../engine/jobs'
 import { fromOurPages, whoAsks, type Account } from './auth'
 import { liveEvents } from './events'
 import { handlers } from './handlers'
+import { downloadCatalog } from './handlers/catalog'
 import { downloadRejects } from './handlers/rejects'
 
 /** What a handler works with. */
@@ -103,6 +104,11 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
   app.get('/api/runs/:id/loads/:load/rejects.csv', (request, response, next) => {
     signedIn(request, response)
       .then((account) => (account ? downloadRejects(engine, request, response) : undefined))
+      .catch(next)
+  })
+  app.get('/api/catalog.csv', (request, response, next) => {
+    signedIn(request, response)
+      .then((account) => (account ? downloadCatalog(engine, request, response) : undefined))
       .catch(next)
   })
   for (const key of Object.keys(routes) as (keyof Routes)[]) register(app, key, engine, options)

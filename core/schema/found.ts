@@ -65,3 +65,30 @@ export interface Stray {
   readonly path: string
   readonly reason: string
 }
+
+/** How a file is read, in a few words. */
+export function formatText(format: FileFormat): string {
+  const kinds = {
+    csv: 'CSV',
+    json: 'JSON',
+    ndjson: 'newline-delimited JSON',
+    xlsx: 'XLSX',
+    parquet: 'Parquet',
+  }
+  const delimiters: Record<string, string> = { ',': 'commas', ';': 'semicolons', '\t': 'tabs', '|': 'bars' }
+  return [
+    kinds[format.kind],
+    format.delimiter && `parted by ${delimiters[format.delimiter] ?? format.delimiter}`,
+    format.header === false && 'no header',
+    format.skip && `${format.skip} ${format.skip === 1 ? 'line' : 'lines'} above the header`,
+    format.comment && `comments with ${format.comment}`,
+    format.decimal && 'decimal comma',
+    format.encoding && format.encoding !== 'utf-8' && format.encoding.toUpperCase(),
+    format.sheet !== undefined && `sheet ${format.sheet}`,
+    format.records && `records at ${format.records}`,
+    format.inner && `list ${format.inner}`,
+    format.gzip && 'gzip',
+  ]
+    .filter(Boolean)
+    .join(', ')
+}

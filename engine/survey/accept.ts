@@ -227,22 +227,24 @@ export async function noteSame(engine: Engine, same: readonly Note[]): Promise<v
   })
 }
 
-/** A person lets proposals be: nothing changes, drift goes on being shown. */
+/** A person lets proposals be, those of these numbers or all that are open: nothing changes, drift goes on being shown. */
 export async function leaveProposals(
   engine: Engine,
   surveyId: number,
-  numbers: readonly number[],
-): Promise<void> {
-  await engine.db
+  numbers?: readonly number[],
+): Promise<number> {
+  const left = await engine.db
     .update(surveyProposal)
-    .set({ decided: sql`'left'` })
+    .set({ decided: 'left' })
     .where(
       and(
         eq(surveyProposal.surveyId, surveyId),
         isNull(surveyProposal.decided),
-        inArray(surveyProposal.number, [...numbers]),
+        numbers ? inArray(surveyProposal.number, [...numbers]) : undefined,
       ),
     )
+    .returning({ number: surveyProposal.number })
+  return left.length
 }
 
 /**

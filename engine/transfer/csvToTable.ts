@@ -57,6 +57,7 @@ export async function csvToTable(
       'load files of different columns by rows of their own',
     )
   checkHeader(header, found[0]!.path)
+  outcome.sourceColumns = header.map((name) => ({ name }))
   // which of several rows is the last is only known in the order of the file
   const numbered = spec.into.repeats === 'keep-last'
   await withDuck(work.zone, numbered, async (duck) => {

@@ -40,6 +40,7 @@ export async function tableToTable(
         `there is no table ${source.schema}.${source.name} in ${spec.from.connection}`,
         'look at the name, or at the rights of the connection',
       )
+    outcome.sourceColumns = found.map(({ name, type }) => ({ name, type }))
     const from = new Map(found.map((column) => [column.name, column]))
     const sourceOf = new Map(found.map(({ name }) => [name, name]))
     for (const [target, name] of Object.entries(spec.columns ?? {})) {

@@ -26,6 +26,8 @@ export interface StepOutcome {
   /** Path of the rejects file relative to the data folder's rejects/. */
   readonly rejectFile: string | null
   readonly log: string[]
+  /** Columns that were found at the source; types where it has them. */
+  readonly sourceColumns?: readonly { readonly name: string; readonly type?: string }[]
 }
 
 export function emptyOutcome(): StepOutcome & { counts: Counts; bytes: number; rejectFile: string | null } {

@@ -1,4 +1,5 @@
 import type { Handlers } from '../app'
+import { catalogHandlers } from './catalog'
 import { connectionHandlers } from './connections'
 import { controlHandlers } from './control'
 import { documentHandlers } from './documents'
@@ -12,6 +13,7 @@ import { watchHandlers } from './watch'
 export const handlers: Handlers = {
   ...sessionHandlers,
   ...connectionHandlers,
+  ...catalogHandlers,
   ...controlHandlers,
   ...jobHandlers,
   ...planHandlers,

@@ -1,0 +1,114 @@
+import { eq } from 'drizzle-orm'
+import type { Request, Response } from 'express'
+import type { catalogRoutes } from '../../contract/catalog'
+import { toTableSchema } from '../../core/schema/tableSchema'
+import { dataset } from '../../database/catalog'
+import { browse, firstRows } from '../../engine/catalog/browse'
+import { editDataset, takeTableSchema } from '../../engine/catalog/edit'
+import { catalogFacets, listDatasets } from '../../engine/catalog/list'
+import { datasetFiles, datasetPage } from '../../engine/catalog/page'
+import { askProfile } from '../../engine/catalog/profile'
+import { catalogColumns, readDataset } from '../../engine/catalog/reading'
+import { sampleRows } from '../../engine/catalog/sample'
+import type { Engine } from '../../engine/context'
+import { acceptProposals, acceptWaiting, leaveProposals } from '../../engine/survey/accept'
+import { listProposals, listSurveys, readSurvey } from '../../engine/survey/list'
+import { resumeSurvey, startSurvey, stopSurvey } from '../../engine/survey/survey'
+import type { Handlers } from '../app'
+
+export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
+  browse: async ({ engine }, { params, query }) =>
+    await browse(engine, params.name, query.environment, query.path),
+  firstRows: async ({ engine }, { params, query }) =>
+    mutable(await firstRows(engine, params.name, query.environment, query.path)),
+  startSurvey: async ({ engine, account }, { body }) => ({
+    survey: await startSurvey(engine, { ...body, by: account.name }),
+  }),
+  surveys: async ({ engine }, { query }) => mutable(await listSurveys(engine, query)),
+  survey: async ({ engine }, { params }) => mutable(await readSurvey(engine, params.id)),
+  surveyProposals: async ({ engine }, { params, query }) =>
+    mutable(await listProposals(engine, params.id, query)),
+  decideProposals: async ({ engine, account }, { params, body }) => {
+    if (body.decision === 'accept')
+      return { decided: await acceptProposals(engine, params.id, body.numbers, account.name) }
+    return { decided: await leaveProposals(engine, params.id, body.numbers) }
+  },
+  stopSurvey: async ({ engine }, { params }) => {
+    await stopSurvey(engine, params.id)
+    return {}
+  },
+  resumeSurvey: async ({ engine }, { params }) => {
+    await resumeSurvey(engine, params.id)
+    return {}
+  },
+  datasets: async ({ engine }, { query }) => await listDatasets(engine, query),
+  catalogFacets: async ({ engine }, { query }) => await catalogFacets(engine, query.environment),
+  dataset: async ({ engine }, { params }) => mutable(await datasetPage(engine, params.id)),
+  editDataset: async ({ engine }, { params, body }) => {
+    await editDataset(engine, params.id, body as Parameters<typeof editDataset>[2])
+    return {}
+  },
+  acceptDrift: async ({ engine, account }, { params }) => {
+    await acceptWaiting(engine, params.id, account.name)
+    return {}
+  },
+  datasetRows: async ({ engine }, { params, query }) =>
+    mutable(await sampleRows(engine, await readDataset(engine, params.id), query.limit)),
+  datasetFiles: async ({ engine }, { params, query }) =>
+    await datasetFiles(engine, params.id, query.offset, query.limit),
+  profileDataset: async ({ engine }, { params }) => {
+    await askProfile(engine, params.id)
+    return {}
+  },
+  tableSchema: async ({ engine }, { params }) => {
+    const entry = await readDataset(engine, params.id)
+    return toTableSchema(catalogColumns(entry), entry.keyByHand ?? entry.keyFound)
+  },
+  takeTableSchema: async ({ engine }, { params, body }) => ({
+    left: await takeTableSchema(engine, params.id, body),
+  }),
+}
+
+type Mutable<T> = T extends readonly (infer U)[]
+  ? Mutable<U>[]
+  : T extends object
+    ? { -readonly [K in keyof T]: Mutable<T[K]> }
+    : T
+
+/** Our values are read-only; what goes into JSON need not be. */
+const mutable = <T>(value: T): Mutable<T> => value as Mutable<T>
+
+/** The catalog of an environment as CSV, a line for each column of each dataset. */
+export async function downloadCatalog(engine: Engine, request: Request, response: Response): Promise<void> {
+  const environment = String(request.query.environment ?? '')
+  const rows = await engine.db
+    .select()
+    .from(dataset)
+    .where(eq(dataset.environment, environment))
+    .orderBy(dataset.name)
+  response.setHeader('Content-Type', 'text/csv; charset=utf-8; header=present')
+  response.setHeader(
+    'Content-Disposition',
+    `attachment; filename="catalog-${environment.replace(/[^\w-]/g, '')}.csv"`,
+  )
+  const line = (fields: readonly unknown[]) => `${fields.map(csvField).join(',')}\r\n`
+  response.write(line(['dataset', 'connection', 'place', 'kind', 'description', 'owner', 'tags', 'rows', 'files', 'bytes', 'version', 'column', 'source', 'type', 'source_type', 'key', 'column_description'])) // prettier-ignore
+  for (const entry of rows) {
+    const key = entry.keyByHand ?? entry.keyFound
+    for (const column of catalogColumns(entry))
+      response.write(
+        line([
+          entry.name, entry.connection, entry.locator, entry.kind, entry.description, entry.owner, entry.tags.join(' '), entry.rows, entry.files, entry.bytes,
+          entry.version, column.name, column.source, column.type, column.sourceType, key.includes(column.name), column.description ?? column.comment,
+        ]), // prettier-ignore
+      )
+  }
+  response.end()
+}
+
+/** A field of CSV (RFC 4180). One that a spreadsheet would take for a formula is kept from it by a quote mark before it. */
+function csvField(value: unknown): string {
+  const text = value == null ? '' : String(value)
+  const plain = /^[=+@\t\r-]/.test(text) && typeof value === 'string' ? `'${text}` : text
+  return /[",\r\n]/.test(plain) ? `"${plain.replace(/"/g, '""')}"` : plain
+}
