@@ -22,7 +22,7 @@ import { csvToTable } from './transfer/csvToTable'
 import { literal } from './transfer/duck'
 import { tableToTable } from './transfer/tableToTable'
 import { ensureMarkers, readMarker } from './transfer/target'
-import { emptyOutcome, nothingWritten, StepFault, stepFault, type Outcome, type Work } from './transfer/types'
+import { emptyOutcome, nothingWritten, StepFault, type Outcome, type Work } from './transfer/types'
 
 /** A load that a worker took (mattock.start_load). */
 export interface Started {

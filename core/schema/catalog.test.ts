@@ -49,6 +49,9 @@ describe('which files are one dataset', () => {
   it('names by what the files have in common', () => {
     expect(nameStem('a/flow_thornby_20261122.csv.gz')).toBe('flow_thornby_#')
     expect(commonStem(['flow_thornby_1.csv', 'flow_corrie_1.csv'])).toBe('flow')
+    expect(
+      commonStem([...Array.from({ length: 20 }, (_, i) => `flow_a_${i}.csv`), 'Copy of flow_a.csv']),
+    ).toBe('flow_a')
     expect(commonStem(['apple.csv', 'apricot.csv'])).toBe('')
     expect(commonStem(['2026.csv', '2027.csv'])).toBe('')
   })

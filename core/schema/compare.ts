@@ -40,7 +40,15 @@ export const isSame = ({ added, gone, changed }: SchemaChange): boolean =>
   added.length === 0 && gone.length === 0 && changed.length === 0
 
 /** A change in a few words: `2 columns new: a, b; c is gone; d was text, is integer`. */
-export function changeText({ added, gone, changed }: SchemaChange): string {
+export function changeText({
+  added,
+  gone,
+  changed,
+}: {
+  readonly added: readonly { readonly name: string }[]
+  readonly gone: readonly { readonly name: string }[]
+  readonly changed: SchemaChange['changed']
+}): string {
   const names = (columns: readonly { name: string }[]) => columns.map(({ name }) => name).join(', ')
   return [
     added.length > 0 && `new: ${names(added)}`,

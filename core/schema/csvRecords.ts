@@ -21,6 +21,9 @@ export function csvRecordsAt(
 ): { fields: string[]; at: number }[] {
   const records: { fields: string[]; at: number }[] = []
   const rest = /[\r\n]/g
+  // ends that were found stay right until they are passed; a text without the delimiter is searched once, not per line
+  let lineEnd = -1
+  let next = -1
   let at = text.startsWith('\uFEFF') ? 1 : 0
   while (at < text.length && records.length < limit) {
     const fields: string[] = []
@@ -39,10 +42,15 @@ export function csvRecordsAt(
           at++
         }
       }
-      rest.lastIndex = at
-      const lineEnd = rest.exec(text)?.index ?? text.length
-      const next = text.indexOf(delimiter, at)
-      const end = next >= 0 && next < lineEnd ? next : lineEnd
+      if (lineEnd < at) {
+        rest.lastIndex = at
+        lineEnd = rest.exec(text)?.index ?? text.length
+      }
+      if (next < at) {
+        const found = text.indexOf(delimiter, at)
+        next = found < 0 ? Infinity : found
+      }
+      const end = Math.min(next, lineEnd)
       fields.push(field + text.slice(at, end))
       at = end + 1
       if (end !== lineEnd) continue

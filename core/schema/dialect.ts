@@ -5,6 +5,9 @@ import { classOf } from './valueClass'
 
 const delimiters = [',', ';', '\t', '|'] as const
 
+/** Records that are looked at. */
+const looked = 200
+
 export interface Dialect {
   readonly format: FileFormat
   readonly names: readonly string[]
@@ -20,7 +23,7 @@ export function findDialect(text: string, whole = true): Dialect | undefined {
   const plain = comment ? withoutComments(text) : text
   const quote = quoteOf(plain)
   const tried = delimiters.map((delimiter) => {
-    const found = csvRecordsAt(plain, { delimiter, quote, limit: 500, whole })
+    const found = csvRecordsAt(plain, { delimiter, quote, limit: looked, whole })
     const records = found.map(({ fields }) => fields)
     return { delimiter, found, records, ...evenness(records) }
   })

@@ -111,19 +111,32 @@ export function groupFiles<T extends ShapedFile>(files: readonly T[]): FileGroup
   }))
 }
 
-/** What the names begin with, cut at a separator, without digits: `flow` for flow_thornby_2026.csv and flow_corrie_2026.csv. */
+/**
+ * What the names begin with, cut at a separator, without digits: `flow` for flow_thornby_2026.csv and
+ * flow_corrie_2026.csv. Where a few names are of another kind, what at least nine in ten begin with.
+ */
 export function commonStem(paths: readonly string[]): string {
   const names = paths.map((path) => nameStem(path))
+  const whole = sharedStart(names)
+  if (whole !== '') return whole
+  const firstWord = (name: string) => name.split(/[-_. ]/, 1)[0]!
+  const counts = new Map<string, number>()
+  for (const name of names) counts.set(firstWord(name), (counts.get(firstWord(name)) ?? 0) + 1)
+  const [word, count] = [...counts].sort((a, b) => b[1] - a[1])[0] ?? ['', 0]
+  return count >= names.length * 0.9 ? sharedStart(names.filter((name) => firstWord(name) === word)) : ''
+}
+
+function sharedStart(names: readonly string[]): string {
   let stem = names[0] ?? ''
   for (const name of names) {
     let i = 0
     while (i < stem.length && stem[i] === name[i]) i++
     stem = stem.slice(0, i)
   }
-  if (names.some((name) => name !== stem)) {
-    const cut = stem.search(/[-_. ]+[^-_. ]*$/)
+  if (names.some((name) => name !== stem) && !/[-_. ]$/.test(stem)) {
     // names that part in the middle of a word share nothing that is worth a name
-    if (!/[-_. ]$/.test(stem)) stem = cut >= 0 ? stem.slice(0, cut) : ''
+    const cut = stem.search(/[-_. ]+[^-_. ]*$/)
+    stem = cut >= 0 ? stem.slice(0, cut) : ''
   }
   return stem
     .replace(/#/g, '')

@@ -27,7 +27,8 @@ export async function datasetPage(engine: Engine, id: number) {
      where environment = $1 and connection = $2 and ${place} order by job, direction, at desc`,
     where,
   )
-  const direction: 'read' | 'write' = exact && uses.some((use) => use.direction === 'write') ? 'write' : 'read'
+  const direction: 'read' | 'write' =
+    exact && uses.some((use) => use.direction === 'write') ? 'write' : 'read'
   const { rows: days } = await client.query<{ day: string; rows: number; loads: number }>(
     `select to_char(at at time zone 'UTC', 'YYYY-MM-DD') as day, sum(rows)::float8 as rows, count(*)::int as loads from mattock.touch
      where environment = $1 and connection = $2 and ${place} and direction = $4 and at > now() - interval '60 days' group by 1 order by 1`,

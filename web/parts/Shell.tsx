@@ -120,6 +120,12 @@ export function Shell(): ReactElement {
         >
           Jobs
         </NavLink>
+        <NavLink
+          to="/catalog"
+          className={({ isActive }) => active(isActive || location.pathname.startsWith('/surveys'))}
+        >
+          Catalog
+        </NavLink>
         <NavLink to="/connections" className={({ isActive }) => active(isActive)}>
           Connections
         </NavLink>

@@ -1,5 +1,6 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField } from '@mui/material'
 import { useState, type ReactElement } from 'react'
+import type { ConnectionKind } from '../../../core/connection'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { FaultBox } from '../../parts/Fault'
@@ -8,7 +9,7 @@ import { kindWords } from './Connections'
 export function AddConnection({ onClose }: { onClose: (name?: string) => void }): ReactElement {
   const [name, setName] = useState('')
   const [title, setTitle] = useState('')
-  const [kind, setKind] = useState<'postgres' | 'files'>('postgres')
+  const [kind, setKind] = useState<ConnectionKind>('postgres')
   const [fault, setFault] = useState<Error>()
   const add = () =>
     void call(routes.addConnection, { body: { name, title: title || name, kind, cap: null } }).then(
@@ -31,7 +32,7 @@ export function AddConnection({ onClose }: { onClose: (name?: string) => void })
             select
             label="Kind"
             value={kind}
-            onChange={(event) => setKind(event.target.value as 'postgres' | 'files')}
+            onChange={(event) => setKind(event.target.value as ConnectionKind)}
           >
             {Object.entries(kindWords).map(([value, words]) => (
               <MenuItem key={value} value={value}>

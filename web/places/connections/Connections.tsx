@@ -1,6 +1,6 @@
 import { Button } from '@mui/material'
 import { useState, type ReactElement } from 'react'
-import { useSearchParams } from 'react-router'
+import { Link, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
@@ -13,7 +13,11 @@ import { SettingsForm } from './SettingsForm'
 export type Connection = Answer<typeof routes.connections>[number]
 type Test = Answer<typeof routes.testConnection>
 
-export const kindWords = { postgres: 'Postgres database', files: 'file store' }
+export const kindWords = {
+  postgres: 'Postgres database',
+  files: 'file store',
+  service: 'HTTP JSON service',
+} as const
 
 /** Ways to reach systems: the same names in every environment, other settings. */
 export default function Connections(): ReactElement {
@@ -51,8 +55,8 @@ export default function Connections(): ReactElement {
       )}
       {data.length === 0 ? (
         <Empty>
-          A connection is a way to reach a database or a file store. Jobs name connections; each environment
-          gives them settings of its own.
+          A connection is a way to reach a database, a file store or an HTTP service. Jobs name connections;
+          each environment gives them settings of its own.
         </Empty>
       ) : (
         <div
@@ -157,8 +161,13 @@ function OneConnection({
             <span className="mono">{connection.name}</span> in {environment}{' '}
             <small>{kindWords[connection.kind]}</small>
           </h2>
+          {given && (
+            <Link to={`/connections/${connection.name}`} style={{ marginLeft: 'auto' }}>
+              what is in it
+            </Link>
+          )}
           {mayChange && !editing && (
-            <Button style={{ marginLeft: 'auto' }} onClick={() => setEditing(true)}>
+            <Button style={given ? {} : { marginLeft: 'auto' }} onClick={() => setEditing(true)}>
               {given ? 'Change' : 'Give it settings'}
             </Button>
           )}
@@ -177,17 +186,21 @@ function OneConnection({
         ) : given ? (
           <table className="plain">
             <tbody>
-              {Object.entries(given.settings).map(([name, value]) => (
-                <tr key={name}>
-                  <th scope="row" style={{ width: 90 }}>
-                    {name}
-                  </th>
-                  <td className="mono">{value}</td>
-                </tr>
-              ))}
-              {connection.kind === 'postgres' && (
+              {Object.entries(given.settings)
+                .filter(([, value]) => value !== '')
+                .map(([name, value]) => (
+                  <tr key={name}>
+                    <th scope="row" style={{ width: 90 }}>
+                      {name.replaceAll('_', ' ')}
+                    </th>
+                    <td className="mono" style={{ whiteSpace: 'pre-line' }}>
+                      {value}
+                    </td>
+                  </tr>
+                ))}
+              {connection.kind !== 'files' && (
                 <tr>
-                  <th scope="row">password</th>
+                  <th scope="row">{connection.kind === 'service' ? 'token or password' : 'password'}</th>
                   <td className="soft">{given.hasSecret ? 'kept, encrypted; it is never shown' : 'none'}</td>
                 </tr>
               )}

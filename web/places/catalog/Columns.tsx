@@ -1,0 +1,162 @@
+import { Button } from '@mui/material'
+import { useCallback, useMemo, useRef, useState, type KeyboardEvent, type ReactElement } from 'react'
+import { valueTypes } from '../../../core/value'
+import { useMayChange } from '../../data/session'
+import { useKeys } from '../../parts/keys'
+import { Rows, type RowsColumn } from '../../parts/Rows'
+import { evidenceText, TypeText } from '../../parts/SchemaColumns'
+import type { DatasetData } from './Dataset'
+
+type Column = DatasetData['columns'][number]
+type Edits = DatasetData['edits']
+
+/** The columns with the evidence for their types; in editing, names, types, descriptions and the key are set in one pass. */
+export function Columns({
+  data,
+  onSave,
+}: {
+  data: DatasetData
+  onSave: (edit: { edits: Edits; key?: string[] | null }) => Promise<unknown>
+}): ReactElement {
+  const mayChange = useMayChange()
+  const [edits, setEdits] = useState<Edits>()
+  const [key, setKey] = useState<readonly string[]>(data.key)
+  const [chosen, setChosen] = useState<Column>()
+  const sheet = useRef<HTMLDivElement>(null)
+  const editing = edits !== undefined
+  const found = useMemo(() => data.columns, [data.columns])
+  const unnamed = found.filter((column) => column.unnamed).length
+  const begin = useCallback(() => {
+    setEdits(data.edits)
+    setKey(data.key)
+    // the first name is ready to be typed over
+    requestAnimationFrame(() => sheet.current?.querySelector<HTMLInputElement>('input.name')?.select())
+  }, [data.edits, data.key])
+  const change = (source: string, what: 'name' | 'type' | 'description', value: string) => {
+    const before = edits?.[source] ?? {}
+    const { [what]: _, ...rest } = before
+    const next = value === '' || (what === 'name' && value === source) ? rest : { ...rest, [what]: value }
+    setEdits({ ...edits, [source]: next as Edits[string] })
+  }
+  const nameOf = (column: Column): string => edits?.[column.source]?.name ?? column.source
+  const save = () => {
+    const names = new Map(found.map((column) => [column.name, nameOf(column)]))
+    const next = key.map((name) => names.get(name) ?? name)
+    const same = next.join('\n') === data.key.join('\n')
+    void onSave({ edits: edits!, ...(same ? {} : { key: next }) }).then(() => setEdits(undefined))
+  }
+  const keys = useMemo(
+    (): Record<string, () => void> => (mayChange && !editing ? { e: begin } : {}),
+    [mayChange, editing, begin],
+  )
+  useKeys(keys)
+  // Enter goes on to the next name, as in a list that is filled in
+  const down = (event: KeyboardEvent<HTMLInputElement>) => {
+    if (event.key !== 'Enter' && event.key !== 'ArrowDown' && event.key !== 'ArrowUp') return
+    const inputs = [
+      ...(sheet.current?.querySelectorAll<HTMLInputElement>(`input.${event.currentTarget.className}`) ?? []),
+    ]
+    const next = inputs[inputs.indexOf(event.currentTarget) + (event.key === 'ArrowUp' ? -1 : 1)]
+    event.preventDefault()
+    next?.focus()
+    next?.select()
+  }
+  const columns: readonly RowsColumn<Column>[] = [
+    {
+      id: 'name', title: 'column', width: 'minmax(130px, 1.1fr)', mono: true,
+      cell: (column) =>
+        editing ? (
+          <input className="name" aria-label={`name of ${column.source}`} value={nameOf(column)} onChange={(event) => change(column.source, 'name', event.target.value)} onKeyDown={down} />
+        ) : (
+          <>
+            {column.unnamed ? <span className="look">{column.name}</span> : column.name}
+            {column.byHand.includes('name') && <span className="soft"> {column.source}</span>}
+          </>
+        ),
+      hint: (column) => (column.unnamed ? `${column.name}: there is no header; give it a name` : column.name),
+    },
+    {
+      id: 'key', title: 'key', width: '40px',
+      cell: (column) =>
+        editing ? (
+          <input type="checkbox" aria-label={`${column.name} is of the key`} checked={key.includes(column.name)} onChange={() => setKey(key.includes(column.name) ? key.filter((name) => name !== column.name) : [...key, column.name])} />
+        ) : data.key.includes(column.name) ? 'key' : '',
+    },
+    {
+      id: 'type', title: 'type', width: 'minmax(100px, 0.8fr)',
+      cell: (column) =>
+        editing ? (
+          <select aria-label={`type of ${column.name}`} value={edits[column.source]?.type ?? ''} onChange={(event) => change(column.source, 'type', event.target.value)}>
+            <option value="">{column.byHand.includes('type') ? 'as found' : `${column.type}, as found`}</option>
+            {valueTypes.map((type) => (
+              <option key={type}>{type}</option>
+            ))}
+          </select>
+        ) : (
+          <>
+            <TypeText column={column} />
+            {column.byHand.includes('type') && <span className="soft"> by hand</span>}
+          </>
+        ),
+    },
+    {
+      id: 'description', title: 'description', width: 'minmax(110px, 1fr)',
+      cell: (column) =>
+        editing ? (
+          <input className="description" aria-label={`description of ${column.name}`} value={edits[column.source]?.description ?? ''} placeholder={column.comment ?? ''} onChange={(event) => change(column.source, 'description', event.target.value)} onKeyDown={down} />
+        ) : (
+          (column.description ?? column.comment ?? '')
+        ),
+      hint: (column) => column.description ?? column.comment,
+    },
+    {
+      id: 'why', title: 'why', width: 'minmax(150px, 1.6fr)',
+      cell: (column) => <span className="soft">{evidenceText(column, data.files ?? undefined)}</span>,
+      hint: (column) => evidenceText(column, data.files ?? undefined),
+    },
+  ] // prettier-ignore
+  return (
+    <>
+      {mayChange && (
+        <div className="line">
+          {unnamed > 0 && !editing && (
+            <span className="look">
+              {unnamed === 1 ? 'One column has no name.' : `${unnamed} columns have no name.`}
+            </span>
+          )}
+          <span style={{ marginLeft: 'auto' }} className="line">
+            {editing ? (
+              <>
+                <span className="soft">Enter goes to the next name</span>
+                <Button onClick={() => setEdits(undefined)}>Leave as it was</Button>
+                <Button variant="contained" color="primary" onClick={save}>
+                  Save
+                </Button>
+              </>
+            ) : (
+              <Button onClick={begin} aria-keyshortcuts="e">
+                {unnamed > 0 ? 'Name the columns' : 'Edit the columns'}
+              </Button>
+            )}
+          </span>
+        </div>
+      )}
+      <div className="sheet flush rows grow cells" ref={sheet}>
+        <Rows
+          label="columns"
+          columns={columns}
+          total={found.length}
+          row={(i) => found[i]}
+          rowHeight={editing ? 32 : 29}
+          onCurrent={setChosen}
+        />
+      </div>
+      {chosen && (
+        <div className="soft" role="status">
+          <b className="mono">{chosen.name}</b> {chosen.type}:{' '}
+          {evidenceText(chosen, data.files ?? undefined) || 'as its database says'}
+        </div>
+      )}
+    </>
+  )
+}
