@@ -6,7 +6,7 @@ import { classOf } from './valueClass'
 const delimiters = [',', ';', '\t', '|'] as const
 
 /** Records that are looked at. */
-const looked = 200
+const looked = 100
 
 export interface Dialect {
   readonly format: FileFormat

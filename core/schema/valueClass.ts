@@ -30,6 +30,10 @@ const patterns: readonly (readonly [ValueClass, string])[] = [
   ['time', clock],
 ]
 const tests = patterns.map(([name, pattern]) => [name, new RegExp(`^(?:${pattern})$`)] as const)
+const withDay: readonly ValueClass[] = ['date', 'timestamp', 'timestamp-zone']
+const withClock: readonly ValueClass[] = ['timestamp', 'timestamp-zone', 'time']
+const clocks = tests.filter(([name]) => withClock.includes(name))
+const plains = tests.filter(([name]) => !withClock.includes(name) && name !== 'boolean')
 
 /** Is the day one of the calendar? Text that begins `yyyy-MM-dd`, already known to have that form. */
 function dayExists(text: string): boolean {
@@ -38,36 +42,41 @@ function dayExists(text: string): boolean {
   return !Number.isNaN(read.getTime()) && read.toISOString().startsWith(day)
 }
 
+const booleans = ['true', 'True', 'TRUE', 'false', 'False', 'FALSE']
+
 /** The class of a value; blanks around it do not count, and nothing but blanks is `blank`. */
 export function classOf(value: string | null): ValueClass {
   const text = value?.trim() ?? ''
   if (text === '') return 'blank'
-  for (const [name, test] of tests) {
-    if (!test.test(text)) continue
-    if (name === 'date' || name === 'timestamp' || name === 'timestamp-zone')
-      return dayExists(text) ? name : 'text'
-    return name
-  }
-  return 'text'
+  const first = text.charCodeAt(0)
+  // what begins like no number needs no pattern, which is most of the work for columns of text
+  if (!((first >= 48 && first <= 57) || first === 43 || first === 45 || first === 46))
+    return booleans.includes(text) ? 'boolean' : 'text'
+  const [name] = (text.includes(':') ? clocks : plains).find(([, test]) => test.test(text)) ?? ['text']
+  return withDay.includes(name) && !dayExists(text) ? 'text' : name
 }
 
 /**
- * The same as a DuckDB expression over a text column: a number, the place in `valueClasses`. Values that begin like no
- * number are told apart without a pattern, which is most of the work for columns of text.
+ * The same as a DuckDB expression: a number, the place in `valueClasses`. `value` is the name of a column of text
+ * without blanks around (`trimSql`); DuckDB works out again what stands more than once in a CASE, so it must be no more
+ * than a name.
  */
-export function classSql(column: string): string {
-  const text = `trim(${column}, E' \\t\\r\\n')`
+export function classSql(value: string): string {
   const place = (name: ValueClass) => valueClasses.indexOf(name)
-  const cases = patterns
-    .filter(([name]) => name !== 'boolean')
-    .map(([name, pattern]) => {
-      const fits = `regexp_full_match(${text}, '${pattern}')`
-      return name === 'date' || name === 'timestamp' || name === 'timestamp-zone'
-        ? `when ${fits} and try_cast(left(${text}, 10) as date) is not null then ${place(name)}`
-        : `when ${fits} then ${place(name)}`
-    })
-  const booleans = "('true', 'True', 'TRUE', 'false', 'False', 'FALSE')"
-  return `case when ${column} is null or ${text} = '' then ${place('blank')}
-    when ${text}[1] not between '0' and '9' and ${text}[1] not in ('+', '-', '.') then case when ${text} in ${booleans} then ${place('boolean')} else ${place('text')} end
-    ${cases.join(' ')} else ${place('text')} end`
+  const cases = (of: readonly (readonly [ValueClass, RegExp])[]) =>
+    of
+      .map(([name]) => {
+        const fits = `regexp_full_match(${value}, '${patterns.find(([other]) => other === name)![1]}')`
+        const day = withDay.includes(name) ? ` and try_cast(left(${value}, 10) as date) is not null` : ''
+        return `when ${fits}${day} then ${place(name)}`
+      })
+      .join(' ')
+  const list = booleans.map((word) => `'${word}'`).join(', ')
+  return `case when ${value} is null or ${value} = '' then ${place('blank')}
+    when not (ascii(${value}) between 48 and 57 or ascii(${value}) in (43, 45, 46)) then case when ${value} in (${list}) then ${place('boolean')} else ${place('text')} end
+    when contains(${value}, ':') then case ${cases(clocks)} else ${place('text')} end
+    else case ${cases(plains)} else ${place('text')} end end`
 }
+
+/** A column as text without blanks around, for `classSql`. */
+export const trimSql = (column: string): string => `trim(cast(${column} as varchar), E' \\t\\r\\n')`

@@ -5,7 +5,7 @@ import { quoteName } from '../../core/expression/slot'
 import { FaultError } from '../../core/fault'
 import { findDialect } from '../../core/schema/dialect'
 import type { FileFormat } from '../../core/schema/found'
-import { classSql, valueClasses, type ValueClass } from '../../core/schema/valueClass'
+import { classSql, trimSql, valueClasses, type ValueClass } from '../../core/schema/valueClass'
 import type { TableShape } from '../../database/catalog'
 import { insideStore, type FileStore } from '../connectors/files'
 import { detectFile, type Detected } from '../formats/detect'
@@ -219,15 +219,17 @@ export const nativeClass = (type: string): ValueClass | undefined =>
 
 /** Classes of the values of every column, by file; one pass. Text is looked at value by value, other types are counted. */
 export async function evidenceOf(duck: DuckDBConnection, relation: Relation, limit?: number) {
-  const parts = relation.columns.map(({ name, type }) => {
-    const column = quoteName(name)
-    return nativeClass(type) === undefined
-      ? `histogram(${classSql(`cast(${column} as varchar)`)}), max(length(cast(${column} as varchar)))`
-      : `count(${column}), 0`
-  })
+  const inner = relation.columns.map(({ name, type }, i) =>
+    nativeClass(type) === undefined ? `${trimSql(quoteName(name))} as v${i}` : `${quoteName(name)} as v${i}`,
+  )
+  const outer = relation.columns.map(({ type }, i) =>
+    nativeClass(type) === undefined
+      ? `histogram(${classSql(`v${i}`)}), max(length(v${i}))`
+      : `count(v${i}), 0`,
+  )
   const from = limit === undefined ? relation.sql : `(select * from ${relation.sql} limit ${limit})`
   const reader = await duck.runAndReadAll(
-    `select mattock_file, count(*), ${parts.join(', ')} from ${from} group by mattock_file`,
+    `select mattock_file, count(*), ${outer.join(', ')} from (select mattock_file, ${inner.join(', ')} from ${from}) group by mattock_file`,
   )
   const files = new Map<string, { rows: number; columns: TableShape['columns'] }>()
   for (const row of reader.getRows()) {
@@ -327,9 +329,8 @@ export async function firstOfClass(
   column: string,
   name: ValueClass,
 ): Promise<{ value: string; row: number } | undefined> {
-  const value = `cast(${quoteName(column)} as varchar)`
   const reader = await duck.runAndReadAll(
-    `select v, n from (select ${value} as v, row_number() over () as n from ${relation.sql}) where ${classSql('v')} = ${valueClasses.indexOf(name)} limit 1`,
+    `select v, n from (select ${trimSql(quoteName(column))} as v, row_number() over () as n from ${relation.sql}) where ${classSql('v')} = ${valueClasses.indexOf(name)} limit 1`,
   )
   const [row] = reader.getRows()
   return row ? { value: String(row[0]), row: Number(row[1]) } : undefined
