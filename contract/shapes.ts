@@ -144,7 +144,7 @@ export const jobBriefSchema = z.object({
 export const slotSchema = z.object({
   step: z.string(),
   path: z.string(),
-  kind: z.enum(['text', 'path', 'table', 'sql']),
+  kind: z.enum(['text', 'path', 'table', 'sql', 'address']),
   text: z.string(),
 })
 export const outlineStepSchema = z.object({

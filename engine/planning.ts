@@ -1,7 +1,7 @@
 import { eq, sql } from 'drizzle-orm'
 import { fail } from '../core/fault'
 import { groupBy } from '../core/group'
-import type { Job } from '../core/job/document'
+import type { Job, Transfer } from '../core/job/document'
 import { differing } from '../core/plan/differing'
 import { expand } from '../core/plan/expand'
 import { judge } from '../core/plan/plan'
@@ -20,7 +20,8 @@ import { newestClosed, slicesInSpan, type Slice } from '../core/slice/slices'
 import type { Row, Table } from '../core/value'
 import { environment as environmentTable, type StoredPart } from '../database/schema'
 import { connectionFacts, openStore } from './connections'
-import { headerOf, Lister } from './connectors/files'
+import { Lister } from './connectors/files'
+import { headerOf } from './transfer/source'
 import type { Engine } from './context'
 import { transaction } from './transaction'
 import { readControl } from './control'
@@ -130,9 +131,9 @@ async function gatherFiles(
   connections: Facts['connections'],
 ): Promise<Map<string, FileFact[]>> {
   const found = new Map<string, FileFact[]>()
-  const delimiters = new Map<string, string>()
+  const specs = new Map<string, Transfer['from']>()
   for (const { store, files, spec } of transfersOf(expansion))
-    if (store && files) delimiters.set(fileKey(store, files.pattern), spec.from.delimiter)
+    if (store && files) specs.set(fileKey(store, files.pattern), spec.from)
   const byStore = groupBy(wantedFiles(expansion), ({ store }) => store)
   for (const [name, wanted] of byStore) {
     const known = Object.hasOwn(connections, name) ? connections[name] : undefined
@@ -147,10 +148,7 @@ async function gatherFiles(
         key,
         await Promise.all(
           facts.map(async (fact, i) => {
-            const header =
-              i === 0
-                ? await headerOf(store, fact.path, delimiters.get(key) ?? ',').catch(() => undefined)
-                : undefined
+            const header = i === 0 ? await headerOf(store, fact, specs.get(key)!) : undefined
             return header ? { ...fact, header } : fact
           }),
         ),

@@ -25,25 +25,15 @@ export async function rememberTransfer(
   text: (path: string) => Resolved,
   outcome: Outcome,
 ): Promise<void> {
-  const { from } = step.transfer!
+  const { from, into } = step.transfer!
   const table = (path: string): string => {
     const resolved = text(path)
     return resolved.kind === 'table' ? `${resolved.schema ?? 'public'}.${resolved.table}` : resolved.text
   }
-  const connection = text('transfer.into.connection').text
-  const target = table('transfer.into.table')
-  const reads =
-    from.store !== undefined
-      ? outcome.files.map(({ store, path, records }) => ({ connection: store, locator: path, rows: records }))
-      : [
-          {
-            connection: text('transfer.from.connection').text,
-            locator: table('transfer.from.table'),
-            rows: outcome.counts.read,
-          },
-        ]
+  const connection = text(into.store === undefined ? 'transfer.into.connection' : 'transfer.into.store').text
+  const target = into.store === undefined ? table('transfer.into.table') : text('transfer.into.file').text
   const touches = [
-    ...reads.map((read) => ({ ...read, direction: 'read' })),
+    ...reads(from, text, table, outcome).map((read) => ({ ...read, direction: 'read' })),
     { connection, locator: target, rows: outcome.counts.written, direction: 'write' },
   ]
   await engine.db.$client.query({
@@ -68,4 +58,29 @@ export async function rememberTransfer(
       where.rowKey, outcome.sourceColumns ? JSON.stringify(outcome.sourceColumns) : null, started.load_id, JSON.stringify(touches),
     ], // prettier-ignore
   })
+}
+
+/** The places a transfer read, with the rows of each. A query names its tables in its text, so it tells none here. */
+function reads(
+  from: NonNullable<Step['transfer']>['from'],
+  text: (path: string) => Resolved,
+  table: (path: string) => string,
+  outcome: Outcome,
+): { connection: string; locator: string; rows: number }[] {
+  if (from.store !== undefined)
+    return outcome.files.map(({ store, path, records }) => ({
+      connection: store,
+      locator: path,
+      rows: records,
+    }))
+  const rows = outcome.counts.read
+  if (from.service !== undefined)
+    return [
+      { connection: text('transfer.from.service').text, locator: text('transfer.from.path').text, rows },
+    ]
+  if (from.table !== undefined)
+    return [
+      { connection: text('transfer.from.connection').text, locator: table('transfer.from.table'), rows },
+    ]
+  return []
 }

@@ -10,18 +10,16 @@ import { checkText } from '../core/job/outline'
 import { runBindings } from '../core/plan/expand'
 import type { Row, ValueType } from '../core/value'
 import { jobVersion, plan as planTable, planLoad, run as runTable, type LoadError } from '../database/schema'
-import { openPostgres, openStore } from './connections'
-import { mayPass, postgresMessage, qualified, type TargetTable } from './connectors/postgres'
+import { openPostgres } from './connections'
+import { mayPass, postgresMessage, qualified } from './connectors/postgres'
 import type { Engine } from './context'
 import { documentOf } from './jobs'
 import { readEnvironment } from './planning'
 import { rememberTransfer } from './remember'
 import { checkTable } from './steps/check'
 import { runSql } from './steps/sql'
-import { csvToTable } from './transfer/csvToTable'
-import { literal } from './transfer/duck'
-import { tableToTable } from './transfer/tableToTable'
-import { ensureMarkers, readMarker } from './transfer/target'
+import { inTransaction } from './transfer/target'
+import { runTransfer, tableOf } from './transfer/transfer'
 import { emptyOutcome, nothingWritten, StepFault, type Outcome, type Work } from './transfer/types'
 
 /** A load that a worker took (mattock.start_load). */
@@ -275,37 +273,8 @@ async function runStep(
   const text = slotReader(frame, texts)
   const environment = frame.environment.name
   switch (stepKind(step)) {
-    case 'transfer': {
-      const spec = step.transfer!
-      const connection = plain(text('transfer.into.connection'))
-      const table = tableOf(text('transfer.into.table'))
-      const pool = await openPostgres(engine, connection, environment)
-      const into = { ...spec, into: { ...spec.into, connection } }
-      return await inTransaction(pool, work, frame.zone, async (client) => {
-        if (spec.from.store !== undefined) {
-          const store = await openStore(engine, plain(text('transfer.from.store')), environment)
-          const files = text('transfer.from.files')
-          if (files.kind !== 'path') throw new Error('a path was expected')
-          await csvToTable(
-            client,
-            { store, pattern: files.pattern, text: files.text, table, spec: into },
-            work,
-            outcome,
-          )
-        } else {
-          const sourceName = plain(text('transfer.from.connection'))
-          const sources = await openPostgres(engine, sourceName, environment)
-          const source = tableOf(text('transfer.from.table'))
-          await tableToTable(
-            client,
-            sources,
-            { source, table, spec: { ...into, from: { ...spec.from, connection: sourceName } } },
-            work,
-            outcome,
-          )
-        }
-      })
-    }
+    case 'transfer':
+      return await runTransfer(engine, step.transfer!, environment, frame.zone, text, work, outcome)
     case 'sql': {
       const on = plain(text('sql.on'))
       const statement = text('sql.text')
@@ -351,51 +320,6 @@ function slotReader(frame: RunFrame, { slots, resolved, bindings }: StepTexts) {
 
 function plain(resolved: Resolved): string {
   return resolved.text
-}
-
-function tableOf(resolved: Resolved): TargetTable {
-  if (resolved.kind !== 'table') throw new Error('a table was expected')
-  return { schema: resolved.schema ?? 'public', name: resolved.table }
-}
-
-/**
- * One transaction for a step: where its marker is there already, the step took effect before and is not done again.
- */
-async function inTransaction(
-  pool: pg.Pool,
-  work: Work,
-  zone: string,
-  run: (client: pg.PoolClient) => Promise<void>,
-): Promise<Outcome | undefined> {
-  await ensureMarkers(pool)
-  const client = await pool.connect()
-  const { processID } = client as unknown as { processID: number }
-  const cancel = () => void pool.query('select pg_cancel_backend($1)', [processID]).catch(() => {})
-  work.signal.addEventListener('abort', cancel)
-  let broken: Error | undefined
-  try {
-    if (work.signal.aborted)
-      throw new StepFault({ code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' })
-    await client.query(`begin; set local timezone to ${literal(zone)}`)
-    const before = await readMarker(client, work)
-    if (before) {
-      await client.query('rollback')
-      before.log.push('an earlier attempt had taken effect; it was not done again')
-      return before
-    }
-    await run(client)
-    // asked to stop in the last moment: better nothing than half an answer
-    if (work.signal.aborted)
-      throw new StepFault({ code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' })
-    await client.query('commit')
-    return undefined
-  } catch (error) {
-    await client.query('rollback').catch((fault: Error) => (broken = fault))
-    throw error
-  } finally {
-    work.signal.removeEventListener('abort', cancel)
-    client.release(broken)
-  }
 }
 
 async function recordStep(

@@ -3,8 +3,8 @@ import { fail, FaultError } from '../fault'
 import { plainValue, type Bindings, type Compiled } from './cel'
 import { parseTemplate, type Piece } from './template'
 
-/** How a slot's text is used: plain text, a path pattern in a store, a table's name, or SQL. */
-export type SlotKind = 'text' | 'path' | 'table' | 'sql'
+/** How a slot's text is used: plain text, a path pattern in a store, a table's name, SQL, or the path of a service. */
+export type SlotKind = 'text' | 'path' | 'table' | 'sql' | 'address'
 
 /** A place in a step that holds a text with expressions. */
 export interface Slot {
@@ -40,8 +40,13 @@ export function slotsOf(step: Step): Slot[] {
       add('transfer.from.files', 'path', from.files)
       add('transfer.from.connection', 'text', from.connection)
       add('transfer.from.table', 'table', from.table)
+      add('transfer.from.query', 'sql', from.query)
+      add('transfer.from.service', 'text', from.service)
+      add('transfer.from.path', 'address', from.path)
       add('transfer.into.connection', 'text', into.connection)
       add('transfer.into.table', 'table', into.table)
+      add('transfer.into.store', 'text', into.store)
+      add('transfer.into.file', 'path', into.file)
       break
     }
     case 'sql':
@@ -119,6 +124,14 @@ export function assemble(slot: CompiledSlot, worth: (index: number) => Worked): 
       return {
         kind: 'text',
         text: slot.pieces.map((piece, i) => (typeof piece === 'string' ? piece : asText(worth(i)))).join(''),
+      }
+    case 'address':
+      // a value is a part of the path or a parameter, never a slash or an ampersand of its own
+      return {
+        kind: 'text',
+        text: slot.pieces
+          .map((piece, i) => (typeof piece === 'string' ? piece : encodeURIComponent(asText(worth(i)))))
+          .join(''),
       }
     case 'path': {
       let text = ''

@@ -1,9 +1,18 @@
 import { z } from 'zod'
-import { columnRules } from '../shape/shape'
 import { valueTypes } from '../value'
+import { checkSchema } from './check'
+import { template, transferSchema } from './transfer'
 
-/** A text that may hold `{ … }` expressions. */
-const template = z.string().min(1)
+export type { Check } from './check'
+export {
+  writeModes,
+  type RejectRule,
+  type ToFiles,
+  type ToTable,
+  type Transfer,
+  type WriteMode,
+} from './transfer'
+
 const identifier = z
   .string()
   .regex(/^[a-z][a-z0-9_-]{0,62}$/, 'lower-case letters, digits, - and _, beginning with a letter')
@@ -30,91 +39,6 @@ export const slicesSchema = z
     grace: z.string().optional().describe('ISO 8601 duration to wait after a slice closes'),
   })
   .describe('the job’s data time, cut into half-open spans')
-
-const checkSchema = z
-  .strictObject({
-    unique: z.array(columnName).min(1).optional(),
-    not_null: z.array(columnName).min(1).optional(),
-    rows: z
-      .strictObject({ at_least: z.int().min(0).optional(), at_most: z.int().min(0).optional() })
-      .optional(),
-  })
-  .refine((check) => Object.values(check).filter((value) => value !== undefined).length === 1, {
-    message: 'one check in each entry: unique, not_null or rows',
-  })
-
-const fromSchema = z
-  .strictObject({
-    store: template.optional().describe('a connection of kind file store'),
-    files: template.optional().describe('path in the store; * and ? match within a name'),
-    missing: z.enum(['fail', 'skip']).default('fail').describe('what a load does when its file is not there'),
-    delimiter: z.string().length(1).default(','),
-    connection: template.optional(),
-    table: template.optional(),
-  })
-  .refine((from) => (from.store !== undefined) !== (from.connection !== undefined), {
-    message: 'either store and files, or connection and table',
-  })
-  .refine((from) => (from.store === undefined ? from.table !== undefined : from.files !== undefined), {
-    message: 'store goes with files, connection goes with table',
-  })
-
-export const writeModes = ['append', 'replace-all', 'replace-slice', 'upsert'] as const
-
-const intoSchema = z
-  .strictObject({
-    connection: template,
-    table: template.describe('a dot in the text parts schema and table; a dot in a value does not'),
-    write: z.enum(writeModes),
-    key: z.array(columnName).min(1).optional().describe('for upsert'),
-    slice_by: columnName
-      .optional()
-      .describe('for replace-slice: the time column that places a row in a slice'),
-    repeats: z
-      .enum(['fail', 'keep-last'])
-      .default('fail')
-      .describe(
-        'rows of one load that share the key: fail, or keep the last and count the others as filtered',
-      ),
-    unknown_columns: z.enum(['fail', 'ignore', 'add']).default('fail'),
-  })
-  .refine((into) => into.write !== 'upsert' || into.key, { message: 'upsert needs key', path: ['key'] })
-  .refine((into) => into.write !== 'replace-slice' || into.slice_by, {
-    message: 'replace-slice needs slice_by',
-    path: ['slice_by'],
-  })
-
-const shapeSchema = z.strictObject({
-  columns: z
-    .strictObject({
-      type: z.enum(valueTypes).optional(),
-      named: z.string().optional().describe('a name, * matches any letters'),
-    })
-    .default({}),
-  apply: z.array(z.enum(columnRules)).min(1),
-})
-
-const rejectsSchema = z.union([
-  z.enum(['fail', 'keep']),
-  z.strictObject({ up_to: z.int().min(0) }),
-  z.strictObject({ share: z.number().min(0).max(1) }),
-])
-
-export const transferSchema = z.strictObject({
-  from: fromSchema,
-  into: intoSchema,
-  columns: z
-    .record(columnName, columnName)
-    .optional()
-    .describe('target column: source column, where the names differ'),
-  types: z
-    .record(columnName, z.enum(valueTypes))
-    .optional()
-    .describe('types for a target that is not there yet'),
-  shape: z.array(shapeSchema).optional(),
-  check: z.array(checkSchema).optional().describe('held before anything is written'),
-  rejects: rejectsSchema.default('fail'),
-})
 
 const stepSchema = z
   .strictObject({
@@ -203,13 +127,9 @@ export const jobSchema = z
 export type Job = z.output<typeof jobSchema>
 export type Part = Job['parts'][number]
 export type Step = z.output<typeof stepSchema>
-export type Transfer = z.output<typeof transferSchema>
-export type Check = z.output<typeof checkSchema>
 export type RosterSpec = z.output<typeof rosterSchema>
 export type SliceSpec = z.output<typeof slicesSchema>
 export type Parameter = z.output<typeof parameterSchema>
-export type RejectRule = z.output<typeof rejectsSchema>
-export type WriteMode = (typeof writeModes)[number]
 
 export const stepKinds = ['transfer', 'sql', 'check'] as const
 export type StepKind = (typeof stepKinds)[number]

@@ -1,4 +1,4 @@
-import type { Check, Job, RosterSpec, Step } from './document'
+import type { Check, Job, RosterSpec, Step, Transfer } from './document'
 import { stepKind } from './document'
 
 /** A job as it is read: parts and steps in order, every setting in words. */
@@ -107,6 +107,23 @@ const writes = {
   upsert: 'upsert',
 }
 
+/** How the source's files are read, where it is not the usual way. */
+function readingText(from: Transfer['from']): string {
+  return [
+    from.format,
+    from.delimiter !== ',' && `parted by ${from.delimiter === '\t' ? 'tabs' : from.delimiter}`,
+    !from.header && `no header${from.names ? `: ${from.names.join(', ')}` : ''}`,
+    from.skip && `${from.skip} lines above the header`,
+    from.decimal === ',' && 'decimal comma',
+    from.encoding !== 'utf-8' && from.encoding,
+    from.sheet !== undefined && `sheet ${from.sheet}`,
+    from.records && `records at ${from.records}`,
+    from.inner && `list ${from.inner}`,
+  ]
+    .filter(Boolean)
+    .join(', ')
+}
+
 function settingsOf(step: Step): { label: string; text: string }[] {
   const settings: { label: string; text: string }[] = []
   const add = (label: string, text: string | undefined) => {
@@ -116,9 +133,10 @@ function settingsOf(step: Step): { label: string; text: string }[] {
     const { from, into, columns, shape, check, rejects } = step.transfer
     add(
       'write',
-      writes[into.write] +
-        (into.key ? ` by ${into.key.join(', ')}` : '') +
-        (into.slice_by ? ` by ${into.slice_by}` : ''),
+      into.write &&
+        writes[into.write] +
+          (into.key ? ` by ${into.key.join(', ')}` : '') +
+          (into.slice_by ? ` by ${into.slice_by}` : ''),
     )
     if (into.key) add('rows that share the key', into.repeats === 'fail' ? 'fail the load' : 'keep the last')
     add(
@@ -146,6 +164,20 @@ function settingsOf(step: Step): { label: string; text: string }[] {
           ? `up to ${rejects.up_to}`
           : `up to ${rejects.share * 100} %`
     add('rejects', allowed === 'fail' ? 'fail on the first' : allowed === 'keep' ? 'keep all' : allowed)
+    add(
+      'written as',
+      into.store &&
+        [
+          into.format ?? 'by the ending',
+          into.compress,
+          into.split?.by && `in folders by ${into.split.by.join(', ')}`,
+          into.split?.bytes && `in files of ${into.split.bytes.toLocaleString('en')} bytes`,
+        ]
+          .filter(Boolean)
+          .join(', '),
+    )
+    add('read as', readingText(from))
+    add('columns the source lacks', into.missing_columns === 'fail' ? 'fail the load' : undefined)
     if (from.store) add('no file', from.missing === 'skip' ? 'skip the load' : 'fail the load')
   }
   if (step.check) add('holds', step.check.that.map(checkText).join('; '))

@@ -321,7 +321,7 @@ export function slotResolver(slot: CompiledSlot, bindings: (row: number, slice: 
     const get = cached(roots.has('row'), roots.has('slice'), work)
     return (row: number, slice: number): Worked => get(row, slice).worth
   })
-  const named = slot.kind === 'table' || slot.kind === 'path'
+  const named = slot.kind === 'table' || slot.kind === 'path' || slot.kind === 'address'
   return cached(slot.roots.has('row'), slot.roots.has('slice'), (row, slice): Outcome => {
     try {
       const value = assemble(slot, (i) => works[i]!(row, slice))

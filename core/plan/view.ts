@@ -12,8 +12,12 @@ export interface ResolvedTransfer {
   readonly files: Extract<Resolved, { kind: 'path' }> | undefined
   readonly sourceConnection: string | undefined
   readonly sourceTable: string | undefined
+  /** Path of a service with its values filled in. */
+  readonly service: string | undefined
+  readonly address: string | undefined
+  readonly query: Extract<Resolved, { kind: 'sql' }> | undefined
   readonly connection: string | undefined
-  /** `schema.table`; the schema is `public` where none is written. */
+  /** `schema.table`, the schema being `public` where none is written; or the path of a file. */
   readonly target: string | undefined
 }
 
@@ -55,6 +59,8 @@ export function* transfersOf(expansion: Expansion): Generator<ResolvedTransfer> 
         return index === undefined ? null : (load.resolved[index] ?? null)
       }
       const files = get('from.files')
+      const query = get('from.query')
+      const file = get('into.file')
       yield {
         step,
         spec,
@@ -64,8 +70,11 @@ export function* transfersOf(expansion: Expansion): Generator<ResolvedTransfer> 
         files: files?.kind === 'path' ? files : undefined,
         sourceConnection: plainText(get('from.connection')),
         sourceTable: tableText(get('from.table')),
-        connection: plainText(get('into.connection')),
-        target: tableText(get('into.table')),
+        service: plainText(get('from.service')),
+        address: plainText(get('from.path')),
+        query: query?.kind === 'sql' ? query : undefined,
+        connection: plainText(get('into.connection') ?? get('into.store')),
+        target: tableText(get('into.table')) ?? (file?.kind === 'path' ? file.text : undefined),
       }
     }
   }
@@ -78,7 +87,9 @@ export function* connectionsOf(
   const wanted = new Set([
     'transfer.from.store',
     'transfer.from.connection',
+    'transfer.from.service',
     'transfer.into.connection',
+    'transfer.into.store',
     'sql.on',
     'check.on',
   ])

@@ -1,8 +1,6 @@
-import { createReadStream, type Stats } from 'node:fs'
-import { access, constants, lstat, open, readdir, realpath, stat } from 'node:fs/promises'
-import { createHash } from 'node:crypto'
+import type { Stats } from 'node:fs'
+import { access, constants, lstat, readdir, realpath, stat } from 'node:fs/promises'
 import { join, posix, resolve, sep } from 'node:path'
-import { csvRecords } from '../../core/schema/csvRecords'
 import { fail } from '../../core/fault'
 import { hasWildcard } from '../../core/expression/slot'
 import type { FileFact } from '../../core/plan/types'
@@ -114,76 +112,6 @@ export async function insideStore(store: FileStore, path: string, rootReal?: str
   if (full !== root && !full.startsWith(root + sep))
     fail('path', `"${path}" leads out of the store ${store.name}`)
   return full
-}
-
-/** Column names in a CSV file's first line; undefined where it has none within 64 kB. */
-export async function headerOf(
-  store: FileStore,
-  path: string,
-  delimiter: string,
-): Promise<string[] | undefined> {
-  const file = await open(await insideStore(store, path), 'r')
-  try {
-    const buffer = Buffer.alloc(65_536)
-    const { bytesRead } = await file.read(buffer, 0, buffer.length, 0)
-    return csvRecords(buffer.toString('utf8', 0, bytesRead), { delimiter, limit: 1 })[0]
-  } finally {
-    await file.close()
-  }
-}
-
-export interface Fingerprint {
-  readonly sha256: string
-  /** Records of the file by RFC 4180, the header among them; blank lines do not count. */
-  readonly records: number
-  readonly bytes: number
-}
-
-const quote = 0x22
-const lineFeed = 0x0a
-
-/**
- * Checksum and number of records in one pass. The count is made independently of the reader that loads the file,
- * so that the balance can catch a row that got lost.
- */
-export async function fingerprint(path: string, delimiter = ','): Promise<Fingerprint> {
-  const comma = delimiter.charCodeAt(0)
-  const hash = createHash('sha256')
-  let records = 0
-  let bytes = 0
-  let quoted = false
-  /** Last byte of the chunk before. */
-  let before = lineFeed
-  /** Bytes of the record so far that are no line break. */
-  let filled = 0
-  for await (const chunk of createReadStream(path, { highWaterMark: 1 << 20 }) as AsyncIterable<Buffer>) {
-    hash.update(chunk)
-    bytes += chunk.length
-    let at = 0
-    let nextQuote = chunk.indexOf(quote)
-    while (at < chunk.length) {
-      const line = chunk.indexOf(lineFeed, at)
-      const end = line < 0 ? chunk.length : line
-      const start = at
-      while (nextQuote >= 0 && nextQuote < end) {
-        const previous = nextQuote > 0 ? chunk[nextQuote - 1] : before
-        // a quote opens a field at its start, or doubles the one before it; elsewhere it is a letter
-        if (quoted) quoted = false
-        else if (previous === comma || previous === lineFeed || previous === quote) quoted = true
-        nextQuote = chunk.indexOf(quote, nextQuote + 1)
-      }
-      filled += end - start - (end > start && chunk[end - 1] === 0x0d ? 1 : 0)
-      if (line < 0) break
-      if (!quoted) {
-        if (filled > 0) records++
-        filled = 0
-      } else filled++
-      at = line + 1
-    }
-    before = chunk[chunk.length - 1] ?? before
-  }
-  if (filled > 0) records++
-  return { sha256: hash.digest('hex'), records, bytes }
 }
 
 export async function storeSteps(store: FileStore): Promise<{ folder: string; files: number }> {

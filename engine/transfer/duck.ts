@@ -80,6 +80,15 @@ async function pipePath(): Promise<string> {
   return path
 }
 
+/** A named pipe for as long as the work takes; it must be drained by then. */
+export async function withPipePath<T>(work: (path: string) => Promise<T>): Promise<T> {
+  const path = await pipePath()
+  const result = await work(path)
+  // one that a fault left half full is not used again
+  freePaths.push(path)
+  return result
+}
+
 /** Takes the named pipes of this process away. */
 export async function removePipes(): Promise<void> {
   if (folder) await rm(await folder, { recursive: true, force: true })

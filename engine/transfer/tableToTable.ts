@@ -3,17 +3,18 @@ import { pipeline } from 'node:stream/promises'
 import type pg from 'pg'
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams'
 import { quoteName } from '../../core/expression/slot'
-import type { Transfer } from '../../core/job/document'
+import type { ToTable } from '../../core/job/document'
 import { valueTypeOf, type TableColumn } from '../../core/schema/types'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
-import { qualified, tableColumns, type TargetTable } from '../connectors/postgres'
+import { qualified, type TargetTable } from '../connectors/postgres'
+import { openDatabaseSource, type DatabaseSource } from './database'
 import { applyStage, goesStraight, makeStage, prepareTarget, typeFor, writeMarker } from './target'
 import { recorded, StepFault, stepFault, type Outcome, type Work } from './types'
 
 export interface TableTransfer {
-  readonly source: TargetTable
+  readonly source: DatabaseSource
   readonly table: TargetTable
-  readonly spec: Transfer
+  readonly spec: ToTable
 }
 
 /**
@@ -31,15 +32,11 @@ export async function tableToTable(
   const reader = await sources.connect()
   let broken: Error | undefined
   try {
-    // one snapshot for the count and the copy, so that they can be held against each other
-    await reader.query('begin isolation level repeatable read read only')
-    const found = await tableColumns(reader, source)
-    if (!found)
-      stepFault(
-        'no-table',
-        `there is no table ${source.schema}.${source.name} in ${spec.from.connection}`,
-        'look at the name, or at the rights of the connection',
-      )
+    const {
+      from: origin,
+      columns: found,
+      label,
+    } = await openDatabaseSource(reader, source, spec.from.connection!, outcome)
     outcome.sourceColumns = found.map(({ name, type }) => ({ name, type }))
     const from = new Map(found.map((column) => [column.name, column]))
     const sourceOf = new Map(found.map(({ name }) => [name, name]))
@@ -47,7 +44,7 @@ export async function tableToTable(
       if (!from.has(name))
         stepFault(
           'no-column',
-          `${source.schema}.${source.name} has no column "${name}", which columns: maps to ${target}`,
+          `${label} has no column "${name}", which columns: maps to ${target}`,
           'mend columns: in the job',
         )
       sourceOf.delete(name)
@@ -68,7 +65,7 @@ export async function tableToTable(
       reader,
       outcome,
       spec.from.connection!,
-      `select count(*) as n from ${qualified(source)}`,
+      `select count(*) as n from ${origin}`,
     )
     outcome.counts = { ...outcome.counts, read: Number(counted.rows[0].n) }
     const straight = goesStraight(spec)
@@ -78,7 +75,7 @@ export async function tableToTable(
     const copied = await carry(
       reader,
       client,
-      `copy (select ${select} from ${qualified(source)}) to stdout (format csv)`,
+      `copy (select ${select} from ${origin}) to stdout (format csv)`,
       `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`,
       spec,
       work,
@@ -101,7 +98,7 @@ export async function tableToTable(
   }
 }
 
-function selected(column: TableColumn, source: TableColumn, spec: Transfer): string {
+function selected(column: TableColumn, source: TableColumn, spec: ToTable): string {
   const type = valueTypeOf(source.type)
   const shaped = shapedSql(quoteName(source.name), rulesFor({ name: column.name, type }, spec.shape ?? []))
   return column.type === source.type ? shaped : `(${shaped})::${column.type}`
@@ -112,7 +109,7 @@ async function carry(
   client: pg.PoolClient,
   copyOut: string,
   copyIn: string,
-  spec: Transfer,
+  spec: ToTable,
   work: Work,
   outcome: Outcome,
 ): Promise<number> {

@@ -1,12 +1,13 @@
 import type pg from 'pg'
 import { quoteName } from '../../core/expression/slot'
-import type { Transfer } from '../../core/job/document'
+import type { ToTable, Transfer } from '../../core/job/document'
 import { postgresTypeFor, type TableColumn } from '../../core/schema/types'
 import type { ValueType } from '../../core/value'
 import { qualified, tableColumns, uniqueKeys, type TargetTable } from '../connectors/postgres'
 import { checkTable } from '../steps/check'
 import { transaction } from '../transaction'
-import { recorded, stepFault, type Outcome, type Work } from './types'
+import { literal } from './duck'
+import { nothingWritten, recorded, StepFault, stepFault, type Outcome, type Work } from './types'
 
 const ensured = new WeakMap<pg.Pool, Promise<void>>()
 
@@ -54,11 +55,51 @@ export async function writeMarker(client: pg.ClientBase, work: Work, outcome: Ou
   })
 }
 
+/**
+ * One transaction for a step: where its marker is there already, the step took effect before and is not done again.
+ */
+export async function inTransaction(
+  pool: pg.Pool,
+  work: Work,
+  zone: string,
+  run: (client: pg.PoolClient) => Promise<void>,
+): Promise<Outcome | undefined> {
+  await ensureMarkers(pool)
+  const client = await pool.connect()
+  const { processID } = client as unknown as { processID: number }
+  const cancel = () => void pool.query('select pg_cancel_backend($1)', [processID]).catch(() => {})
+  work.signal.addEventListener('abort', cancel)
+  let broken: Error | undefined
+  try {
+    if (work.signal.aborted)
+      throw new StepFault({ code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' })
+    await client.query(`begin; set local timezone to ${literal(zone)}`)
+    const before = await readMarker(client, work)
+    if (before) {
+      await client.query('rollback')
+      before.log.push('an earlier attempt had taken effect; it was not done again')
+      return before
+    }
+    await run(client)
+    // asked to stop in the last moment: better nothing than half an answer
+    if (work.signal.aborted)
+      throw new StepFault({ code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' })
+    await client.query('commit')
+    return undefined
+  } catch (error) {
+    await client.query('rollback').catch((fault: Error) => (broken = fault))
+    throw error
+  } finally {
+    work.signal.removeEventListener('abort', cancel)
+    client.release(broken)
+  }
+}
+
 /** The target's columns; made from `offered` where it is not there, widened where new columns are to be added. */
 export async function prepareTarget(
   client: pg.ClientBase,
   table: TargetTable,
-  spec: Transfer,
+  spec: ToTable,
   offered: readonly { readonly name: string; readonly type: string }[],
   outcome: Outcome,
 ): Promise<TableColumn[]> {
@@ -99,6 +140,13 @@ export async function prepareTarget(
       columns = (await tableColumns(client, table)) ?? columns
     }
   }
+  const missing = columns.filter(({ name }) => !offered.some((column) => column.name === name))
+  if (spec.into.missing_columns === 'fail' && missing.length > 0)
+    stepFault(
+      'missing-columns',
+      `${table.schema}.${table.name} has columns that the source lacks: ${missing.map(({ name }) => name).join(', ')}`,
+      'map them with columns:, or set missing_columns: ignore',
+    )
   return columns
 }
 
@@ -141,7 +189,7 @@ export async function applyStage(
   client: pg.ClientBase,
   table: TargetTable,
   columns: readonly string[],
-  spec: Transfer,
+  spec: ToTable,
   staged: number,
   work: Work,
   outcome: Outcome,
@@ -220,7 +268,7 @@ async function singleRows(
   client: pg.ClientBase,
   table: TargetTable,
   key: readonly string[],
-  spec: Transfer,
+  spec: ToTable,
   staged: number,
   outcome: Outcome,
 ): Promise<number> {

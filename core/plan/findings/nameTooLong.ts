@@ -10,8 +10,8 @@ const cut = (name: string): string => new TextDecoder().decode(encoder.encode(na
 /** `name-too-long`: a name that Postgres would cut, and two names that become the same when cut. */
 export const nameTooLong: Rule = (expansion, _facts, findings) => {
   const targets = new Map<string, { numbers: number[]; part: number; step: string }>()
-  for (const { target, number, load, step } of transfersOf(expansion)) {
-    if (target === undefined) continue
+  for (const { target, number, load, step, spec } of transfersOf(expansion)) {
+    if (target === undefined || spec.into.store !== undefined) continue
     const known = targets.get(target)
     if (known) known.numbers.push(number)
     else targets.set(target, { numbers: [number], part: load.part, step: step.id })

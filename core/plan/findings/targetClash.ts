@@ -18,8 +18,13 @@ ${target}`
   for (const group of byTarget.values()) {
     if (group.length < 2) continue
     const { target, step } = group[0]!
-    const where = { part: group[0]!.load.part, step: step.id, path: 'transfer.into.table' }
-    const whole = group.some(({ spec }) => spec.into.write === 'replace-all')
+    const where = {
+      part: group[0]!.load.part,
+      step: step.id,
+      path: group[0]!.spec.into.store === undefined ? 'transfer.into.table' : 'transfer.into.file',
+    }
+    // a file is always replaced whole
+    const whole = group.some(({ spec }) => spec.into.write === 'replace-all' || spec.into.store !== undefined)
     if (whole) {
       findings.add(
         'target-clash',
@@ -63,12 +68,24 @@ ${target}`
   }
 }
 
-const sourceOf = ({ store, files, sourceConnection, sourceTable }: ResolvedTransfer): string | undefined =>
+const sourceOf = ({
+  store,
+  files,
+  sourceConnection,
+  sourceTable,
+  service,
+  address,
+  query,
+}: ResolvedTransfer): string | undefined =>
   store && files
     ? `${store}\n${files.pattern}`
     : sourceConnection && sourceTable
       ? `${sourceConnection}\n${sourceTable}`
-      : undefined
+      : service && address
+        ? `${service}\n${address}`
+        : sourceConnection && query
+          ? JSON.stringify([sourceConnection, query.text, query.values])
+          : undefined
 
 function sameKey(
   group: readonly ResolvedTransfer[],

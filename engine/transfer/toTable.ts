@@ -1,116 +1,101 @@
-import { mkdir, stat } from 'node:fs/promises'
+import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import type pg from 'pg'
 import { from as copyFrom } from 'pg-copy-streams'
 import { quoteName } from '../../core/expression/slot'
-import type { Transfer } from '../../core/job/document'
-import { duckTypeFor, valueTypeOf } from '../../core/schema/types'
+import type { ToTable, Transfer } from '../../core/job/document'
+import { judgeEvidence } from '../../core/schema/evidence'
+import { duckTypeFor, postgresTypeFor, valueTypeOf } from '../../core/schema/types'
+import { classSql, trimSql, valueClasses, type ValueClass } from '../../core/schema/valueClass'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
-import type { FileRecord } from '../../database/schema'
-import { fingerprint, headerOf, insideStore, Lister, type FileStore } from '../connectors/files'
 import { qualified, type TargetTable } from '../connectors/postgres'
-import { literal, literalList, makePipe, withDuck } from './duck'
+import { castColumns, keepMiscast } from './cast'
+import { literal, makePipe } from './duck'
+import type { EmptySource, Source } from './source'
 import { applyStage, goesStraight, makeStage, prepareTarget, typeFor, writeMarker } from './target'
-import { stepFault, StepFault, type Outcome, type Work } from './types'
+import { StepFault, stepFault, type Outcome, type Work } from './types'
 
-export interface CsvTransfer {
-  readonly store: FileStore
-  /** Pattern with the wildcards of values escaped. */
-  readonly pattern: string
-  readonly text: string
+export interface TableTarget {
   readonly table: TargetTable
-  readonly spec: Transfer
+  readonly spec: ToTable
 }
 
 /**
- * Loads CSV files into a Postgres table: DuckDB reads, checks and casts, a pipe carries CSV to COPY, one transaction
- * applies it and leaves the marker. Rows never become JavaScript values. Runs inside the transaction of `client`.
+ * Loads what a source gives into a Postgres table: DuckDB reads, checks and casts, a pipe carries CSV to COPY, one
+ * transaction applies it and leaves the marker. Rows never become JavaScript values. Runs inside the transaction of
+ * `client`.
  */
-export async function csvToTable(
+export async function toTable(
   client: pg.PoolClient,
-  transfer: CsvTransfer,
+  duck: DuckDBConnection,
+  source: Source | EmptySource,
+  target: TableTarget,
   work: Work,
   outcome: Outcome,
 ): Promise<void> {
-  const { store, spec, table } = transfer
-  const delimiter = spec.from.delimiter
-  const found = await new Lister(store).find(transfer.pattern)
-  if (found.length === 0) missingFile(transfer)
-  const paths = await Promise.all(found.map(({ path }) => insideStore(store, path)))
-  const headers = await Promise.all(found.map(({ path }) => headerOf(store, path, delimiter)))
-  const header = headers.find((fields) => fields !== undefined)
-  // counts and checksums are made beside the load, on their own reading of the file
-  const prints = Promise.all(paths.map((path) => fingerprint(path, delimiter)))
-  prints.catch(() => {})
-  if (!header) {
-    outcome.files.push(...(await fileRecords(store, found, paths, await prints)))
-    outcome.log.push(`${found.map(({ path }) => path).join(', ')}: no header and no rows`)
-    return await finishWithRows(client, transfer, [], 0, work, outcome)
+  const { spec, table } = target
+  if (source.empty) {
+    await noteCounts(source, outcome)
+    return await finishWithRows(client, target, [], 0, work, outcome)
   }
-  const odd = headers.findIndex((fields) => fields && fields.join('\n') !== header.join('\n'))
-  if (odd >= 0)
-    stepFault(
-      'columns-differ',
-      `${found[odd]!.path} has other columns than ${found[0]!.path}`,
-      'load files of different columns by rows of their own',
-    )
-  checkHeader(header, found[0]!.path)
-  outcome.sourceColumns = header.map((name) => ({ name }))
+  outcome.sourceColumns = source.columns.map(({ name, type }) => (source.ofText ? { name } : { name, type }))
   // which of several rows is the last is only known in the order of the file
   const numbered = spec.into.repeats === 'keep-last'
-  await withDuck(work.zone, numbered, async (duck) => {
-    const sourceOf = sourceColumns(header, spec)
-    const offered = await offeredColumns(duck, header, sourceOf, paths, transfer)
-    const columns = await prepareTarget(client, table, spec, offered, outcome)
-    const mapped = columns.filter(({ name }) => sourceOf.has(name))
-    if (mapped.length === 0)
-      stepFault(
-        'no-columns',
-        `no column of ${found[0]!.path} is one of ${table.schema}.${table.name}: it has ${header.join(', ')}`,
-        'map them with columns:',
-      )
-    for (const name of spec.into.key ?? []) {
-      if (!mapped.some((column) => column.name === name))
-        stepFault('no-key', `${found[0]!.path} has no column for the key "${name}"`, 'map it with columns:')
-    }
-    const names = mapped.map(({ name }) => name)
-    const straight = goesStraight(spec)
-    if (!straight) await makeStage(client, table, names, numbered, outcome, spec.into.connection)
-    const into = straight ? qualified(table) : 'mattock_stage'
-    const select = mapped.map(({ name, type }) => {
-      const source = quoteName(sourceOf.get(name)!)
-      if (type === 'timestamp with time zone') return instantText(source)
-      return shapedSql(source, rulesFor({ name, type: valueTypeOf(type) }, spec.shape ?? []))
-    })
-    const types = header.map((name) => {
-      const target = mapped.find((column) => sourceOf.get(column.name) === name)
-      return `${literal(name)}: ${literal(target ? duckTypeFor(target.type) : 'VARCHAR')}`
-    })
-    const read = `read_csv(${literalList(paths)}, header = true, auto_detect = false, delim = ${literal(delimiter)}, quote = '"', escape = '"', allow_quoted_nulls = false, store_rejects = true, rejects_limit = 0, columns = {${types.join(', ')}})`
-    const copied = await pump(
-      client,
-      duck,
-      `select ${select.join(', ')} from ${read}`,
-      `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`,
-      spec.into.connection,
-      work,
-      outcome,
+  const sourceOf = sourceColumns(
+    source.columns.map(({ name }) => name),
+    spec,
+  )
+  const offered = await offeredColumns(duck, source, sourceOf, spec)
+  const columns = await prepareTarget(client, table, spec, offered, outcome)
+  const mapped = columns.filter(({ name }) => sourceOf.has(name))
+  if (mapped.length === 0)
+    stepFault(
+      'no-columns',
+      `no column of ${source.label} is one of ${table.schema}.${table.name}: it has ${source.columns.map(({ name }) => name).join(', ')}`,
+      'map them with columns:',
     )
-    const rejected = await keepRejects(duck, work, outcome, header)
-    const records = await prints
-    outcome.files.push(...(await fileRecords(store, found, paths, records)))
-    outcome.bytes = records.reduce((sum, { bytes }) => sum + bytes, 0)
-    const nonEmpty = records.filter((print) => print.records > 0).length
-    const readRows = records.reduce((sum, print) => sum + print.records, 0) - nonEmpty
-    outcome.counts = { ...outcome.counts, read: readRows, rejected }
-    checkRejects(spec, readRows, rejected, outcome)
-    if (straight) {
-      outcome.counts = { ...outcome.counts, written: copied }
-      await writeMarker(client, work, outcome)
-    } else await finishWithRows(client, transfer, names, copied, work, outcome)
+  for (const name of spec.into.key ?? []) {
+    if (!mapped.some((column) => column.name === name))
+      stepFault('no-key', `${source.label} has no column for the key "${name}"`, 'map it with columns:')
+  }
+  const names = mapped.map(({ name }) => name)
+  const straight = goesStraight(spec)
+  if (!straight) await makeStage(client, table, names, numbered, outcome, spec.into.connection)
+  const into = straight ? qualified(table) : 'mattock_stage'
+  const wanted = mapped.map(({ name, type }) => ({ source: sourceOf.get(name)!, type: duckTypeFor(type) }))
+  const cast = castColumns(source, wanted)
+  const select = mapped.map(({ name, type }, i) => {
+    const operand = cast.operands[i]!
+    if (type === 'timestamp with time zone') return instantText(operand)
+    return shapedSql(operand, rulesFor({ name, type: valueTypeOf(type) }, spec.shape ?? []))
   })
+  const rejectedBefore = await keepMiscast(duck, source, cast, work, outcome)
+  const copied = await pump(
+    client,
+    duck,
+    `select ${select.join(', ')} from ${cast.from}`,
+    `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`,
+    spec.into.connection,
+    work,
+    outcome,
+  )
+  const rejected = rejectedBefore + (source.ofText ? await keepBrokenLines(duck, source, work, outcome) : 0)
+  const { rows } = await noteCounts(source, outcome)
+  outcome.counts = { ...outcome.counts, read: rows, rejected }
+  checkRejects(spec, rows, rejected, outcome)
+  if (straight) {
+    outcome.counts = { ...outcome.counts, written: copied }
+    await writeMarker(client, work, outcome)
+  } else await finishWithRows(client, target, names, copied, work, outcome)
+}
+
+export async function noteCounts(source: Source | EmptySource, outcome: Outcome) {
+  const counted = await source.counted
+  outcome.files.push(...counted.files)
+  outcome.bytes = counted.bytes
+  return counted
 }
 
 /**
@@ -123,7 +108,7 @@ const instantText = (column: string): string =>
 /** Applies what is staged and leaves the marker; the caller commits. */
 async function finishWithRows(
   client: pg.PoolClient,
-  { table, spec }: CsvTransfer,
+  { table, spec }: TableTarget,
   names: readonly string[],
   staged: number,
   work: Work,
@@ -145,31 +130,8 @@ async function finishWithRows(
   await writeMarker(client, work, outcome)
 }
 
-function missingFile({ text, store, spec }: CsvTransfer): never {
-  throw new StepFault(
-    {
-      code: 'no-file',
-      message: `no file matches ${text} in ${store.name}`,
-      effect: 'nothing was written',
-      advice: 'rerun when it has come, or mend the pattern',
-    },
-    spec.from.missing === 'skip',
-  )
-}
-
-function checkHeader(header: readonly string[], path: string): void {
-  const twice = header.find((name, i) => header.indexOf(name) !== i)
-  if (twice !== undefined) stepFault('header', `${path}: the header names "${twice}" twice`, 'mend the file')
-  if (header.some((name) => name.trim() === ''))
-    stepFault(
-      'header',
-      `${path}: column ${header.findIndex((name) => name.trim() === '') + 1} of the header has no name`,
-      'mend the file',
-    )
-}
-
 /** Target column → source column, by the job's map, else by name: as written, then in lower case without blanks around. */
-function sourceColumns(header: readonly string[], spec: Transfer): Map<string, string> {
+export function sourceColumns(header: readonly string[], spec: Transfer): Map<string, string> {
   const found = new Map<string, string>()
   const taken = new Set(Object.values(spec.columns ?? {}))
   for (const name of header) if (!taken.has(name)) found.set(name, name)
@@ -192,41 +154,58 @@ function sourceColumns(header: readonly string[], spec: Transfer): Map<string, s
   return found
 }
 
-/** What the source offers to a table that is not there yet: types from the job, else from a look at the file. */
+/** What the source offers to a table that is not there yet: types from the job, else its own, else from a look at it. */
 async function offeredColumns(
   duck: DuckDBConnection,
-  header: readonly string[],
+  source: Source,
   sourceOf: ReadonlyMap<string, string>,
-  paths: readonly string[],
-  { spec }: CsvTransfer,
+  spec: Transfer,
 ) {
-  const untyped = [...sourceOf.keys()].some((name) => !spec.types?.[name])
-  const sniffed = new Map<string, string>()
-  if (untyped) {
-    const reader = await duck.runAndReadAll(
-      `describe select * from read_csv(${literalList(paths)}, header = true, delim = ${literal(spec.from.delimiter)}, quote = '"', escape = '"', ignore_errors = true)`,
-    )
-    for (const [name, type] of reader.getRows() as [string, string][])
-      sniffed.set(name, postgresFromDuck(type))
-  }
-  return [...sourceOf].map(([name, source]) => ({
+  const open = [...sourceOf].filter(([name]) => !spec.types?.[name]).map(([, from]) => from)
+  const seen = source.ofText && open.length > 0 ? await lookAt(duck, source, open) : new Map<string, string>()
+  const native = new Map(source.columns.map(({ name, type }) => [name, type]))
+  return [...sourceOf].map(([name, from]) => ({
     name,
-    type: typeFor(name, spec, sniffed.get(source) ?? 'text'),
+    type: typeFor(name, spec, seen.get(from) ?? postgresFromDuck(native.get(from) ?? 'VARCHAR')),
   }))
 }
 
+/** Rows of text that are looked at to find the types of a table that is not there yet. */
+const lookedAt = 20_000
+
+async function lookAt(
+  duck: DuckDBConnection,
+  source: Source,
+  names: readonly string[],
+): Promise<Map<string, string>> {
+  const inner = names.map((name, i) => `${trimSql(quoteName(name))} as v${i}`).join(', ')
+  const outer = names.map((_, i) => `histogram(${classSql(`v${i}`)})`).join(', ')
+  const reader = await duck.runAndReadAll(
+    `select ${outer} from (select ${inner} from ${source.sql({})} limit ${lookedAt})`,
+  )
+  const [row] = reader.getRows()
+  return new Map(
+    names.map((name, i) => {
+      const counts: Partial<Record<ValueClass, number>> = {}
+      const entries =
+        (row?.[i] as unknown as { entries: { key: number; value: bigint }[] } | null)?.entries ?? []
+      for (const { key, value } of entries) counts[valueClasses[key]!] = Number(value)
+      const { type, reading } = judgeEvidence({ counts, firsts: {}, longest: 0 })
+      // what is written another way than the reader is told stays text, for a person to decide
+      return [name, reading ? 'text' : postgresTypeFor(type)]
+    }),
+  )
+}
+
+/** The Postgres type that holds what a DuckDB type does. */
 function postgresFromDuck(type: string): string {
   const like: Record<string, string> = {
-    BIGINT: 'bigint',
-    INTEGER: 'bigint',
-    DOUBLE: 'double precision',
-    BOOLEAN: 'boolean',
-    DATE: 'date',
-    TIME: 'time',
-    TIMESTAMP: 'timestamp',
+    BIGINT: 'bigint', INTEGER: 'integer', SMALLINT: 'smallint', TINYINT: 'smallint', UBIGINT: 'numeric(20,0)', UINTEGER: 'bigint', HUGEINT: 'numeric(38,0)',
+    DOUBLE: 'double precision', FLOAT: 'real', BOOLEAN: 'boolean', DATE: 'date', TIME: 'time', TIMESTAMP: 'timestamp', UUID: 'uuid',
     'TIMESTAMP WITH TIME ZONE': 'timestamp with time zone',
-  }
-  return like[type] ?? 'text'
+  } // prettier-ignore
+  const decimal = /^DECIMAL\((\d+),\s*(\d+)\)$/.exec(type)
+  return decimal ? `numeric(${decimal[1]},${decimal[2]})` : (like[type] ?? 'text')
 }
 
 /** DuckDB writes CSV into the pipe, COPY reads it. Returns the rows that Postgres took. */
@@ -311,12 +290,12 @@ function readFault(error: Error): Error {
   })
 }
 
-/** Writes the rejects, one for each line, and counts them by reason. */
-async function keepRejects(
+/** Writes the lines that could not be read as they should, and counts them by reason. */
+export async function keepBrokenLines(
   duck: DuckDBConnection,
+  source: Source,
   work: Work,
   outcome: Outcome,
-  header: readonly string[],
 ): Promise<number> {
   const [found] = (await duck.runAndReadAll('select count(*) from reject_errors')).getRows()
   if (Number(found![0]) === 0) return 0
@@ -325,8 +304,8 @@ async function keepRejects(
      select parse_filename(s.file_path) as file, e.line, arg_min(coalesce(e.column_name, ''), e.column_idx) as "column",
        arg_min(case e.error_type
          when 'CAST' then coalesce(regexp_replace(e.error_message, '^Error when converting column "[^"]*"\\. ', ''), '')
-         when 'MISSING COLUMNS' then 'fewer fields than the ${header.length} of the header'
-         when 'TOO MANY COLUMNS' then 'more fields than the ${header.length} of the header'
+         when 'MISSING COLUMNS' then 'fewer fields than the ${source.columns.length} of the header'
+         when 'TOO MANY COLUMNS' then 'more fields than the ${source.columns.length} of the header'
          when 'UNQUOTED VALUE' then 'a quote that is not closed as it should be'
          when 'LINE SIZE OVER MAXIMUM' then 'a line that is too long'
          when 'INVALID ENCODING' then 'bytes that are not UTF-8'
@@ -355,7 +334,7 @@ async function keepRejects(
   return rejected
 }
 
-function checkRejects({ rejects }: Transfer, read: number, rejected: number, outcome: Outcome): void {
+export function checkRejects({ rejects }: Transfer, read: number, rejected: number, outcome: Outcome): void {
   if (rejected === 0 || rejects === 'keep') return
   const reasons = Object.entries(outcome.rejectReasons)
     .map(([reason, n]) => `${reason} (${n})`)
@@ -366,29 +345,5 @@ function checkRejects({ rejects }: Transfer, read: number, rejected: number, out
     'rejects',
     `${rejected.toLocaleString('en')} of ${read.toLocaleString('en')} rows cannot be written, ${limit === 0 ? 'none is' : `${limit} are`} allowed: ${reasons}`,
     'look at the rejects, mend the source, or allow more with rejects',
-  )
-}
-
-async function fileRecords(
-  store: FileStore,
-  found: readonly { path: string; size: number; modified: string }[],
-  paths: readonly string[],
-  prints: readonly { sha256: string; records: number; bytes: number }[],
-): Promise<FileRecord[]> {
-  return await Promise.all(
-    found.map(async ({ path, size, modified }, i) => {
-      const now = await stat(paths[i]!)
-      if (now.size !== size || now.mtime.toISOString() !== modified || prints[i]!.bytes !== size) {
-        stepFault('file-changed', `${path} changed while it was read`, 'rerun when it is complete')
-      }
-      return {
-        store: store.name,
-        path,
-        size,
-        modified,
-        sha256: prints[i]!.sha256,
-        records: prints[i]!.records,
-      }
-    }),
   )
 }
