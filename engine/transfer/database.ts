@@ -1,4 +1,4 @@
-import { closeSync, constants, openSync } from 'node:fs'
+import { constants, openSync } from 'node:fs'
 import { Socket } from 'node:net'
 import { pipeline } from 'node:stream/promises'
 import type { DuckDBConnection } from '@duckdb/node-api'
@@ -89,12 +89,7 @@ export async function withDatabaseSource<T>(
     const rows = Number(counted.rows[0].n)
     const copy = `copy (select ${columns.map(({ name }) => quoteName(name)).join(', ')} from ${from}) to stdout (format csv)`
     const result = await withPipePath(async (path) => {
-      const keep = openSync(path, constants.O_RDONLY | constants.O_NONBLOCK)
-      const sink = new Socket({
-        fd: openSync(path, constants.O_WRONLY | constants.O_NONBLOCK),
-        readable: false,
-        writable: true,
-      })
+      const over = new AbortController()
       const types = columns.map(({ name, type }) => `${literal(name)}: ${literal(duckTypeFor(type))}`)
       const sql = `(select *, null::varchar as mattock_file from read_csv(${literal(path)}, auto_detect = false, header = false, delim = ',', quote = '"', escape = '"', allow_quoted_nulls = false, columns = {${types.join(', ')}}))`
       let pumped: Promise<void> | undefined
@@ -104,9 +99,9 @@ export async function withDatabaseSource<T>(
         label,
         ofText: false,
         columns: columns.map(({ name, type }) => ({ name, type: duckTypeFor(type) })),
-        // the bytes begin to flow when they are asked for; they flow once
+        // the bytes begin to flow when DuckDB has opened its end; they flow once
         sql: () => {
-          pumped ??= pipeline(reader.query(copyTo(copy)), sink, { signal: work.signal })
+          pumped ??= feed(reader, copy, path, AbortSignal.any([work.signal, over.signal]))
           pumped.catch(() => {})
           return sql
         },
@@ -118,13 +113,10 @@ export async function withDatabaseSource<T>(
         return answer
       } catch (error) {
         // a fault of the database says more than the broken pipe that DuckDB sees because of it
-        sink.destroy()
+        over.abort()
         const own = await pumped?.then(() => undefined, (reason: Error & { code?: string }) => reason) // prettier-ignore
         if (own && /^[0-9A-Z]{5}$/.test(own.code ?? '')) throw own
         throw error
-      } finally {
-        sink.destroy()
-        closeSync(keep)
       }
     })
     outcome.statements.push({ on, text: copy, rows, milliseconds: 0 })
@@ -135,5 +127,23 @@ export async function withDatabaseSource<T>(
     throw error
   } finally {
     reader.release(broken)
+  }
+}
+
+/** Copies into a pipe once somebody has opened its other end: until then, opening ours is refused (ENXIO, fifo(7)). */
+async function feed(reader: pg.PoolClient, copy: string, path: string, signal: AbortSignal): Promise<void> {
+  for (;;) {
+    signal.throwIfAborted()
+    try {
+      const sink = new Socket({
+        fd: openSync(path, constants.O_WRONLY | constants.O_NONBLOCK),
+        readable: false,
+        writable: true,
+      })
+      return await pipeline(reader.query(copyTo(copy)), sink, { signal })
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'ENXIO') throw error
+      await new Promise((resolve) => setTimeout(resolve, 1))
+    }
   }
 }
