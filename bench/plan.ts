@@ -46,6 +46,8 @@ const facts: Facts = {
   files: new Map(),
   loaded: new Map(),
   history: new Map([['', [1, 2, 3]]]),
+  sources: new Map(),
+  shapes: new Map(),
 }
 const start = performance.now()
 const expansion = expand(

@@ -470,7 +470,7 @@ export const morningSchema = z.object({
   rejected: z.number(),
   decisions: z.array(
     z.object({
-      kind: z.enum(['failed', 'unbalanced', 'connection', 'not-run']),
+      kind: z.enum(['failed', 'unbalanced', 'connection', 'not-run', 'drift']),
       title: z.string(),
       text: z.string(),
       count: z.number(),

@@ -3,6 +3,13 @@ import { z } from 'zod'
 export const connectionKinds = ['postgres', 'files', 'service'] as const
 export type ConnectionKind = (typeof connectionKinds)[number]
 
+/** What a connection of a kind is, in words. */
+export const kindWords = {
+  postgres: 'a database',
+  files: 'a file store',
+  service: 'an HTTP service',
+} as const
+
 const text = z.string().trim().min(1, 'needs a value')
 const optional = z.string().trim().default('')
 const lines = (line: RegExp, message: string) =>

@@ -2,7 +2,7 @@ import { lookup } from 'node:dns/promises'
 import { connect } from 'node:net'
 import { and, eq } from 'drizzle-orm'
 import pg from 'pg'
-import { serviceSettings } from '../core/connection'
+import { kindWords, serviceSettings } from '../core/connection'
 import { fail } from '../core/fault'
 import type { ConnectionFact } from '../core/plan/types'
 import { connection, connectionSetting } from '../database/schema'
@@ -74,8 +74,6 @@ function postgresConfig(
     keepAlive: true,
   }
 }
-
-const kindWords = { postgres: 'a database', files: 'a file store', service: 'an HTTP service' } as const
 
 function wrongKind(opened: Opened, wanted: Opened['kind']): never {
   return fail(

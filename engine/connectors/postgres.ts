@@ -29,6 +29,22 @@ export async function tableColumns(
   )
 }
 
+/** Columns of many tables in one question, by `schema.table`; tables that are not there are left out. */
+export async function columnsOfTables(
+  pool: pg.Pool,
+  tables: readonly string[],
+): Promise<Map<string, { name: string; type: string }[]>> {
+  const { rows } = await pool.query<{ table: string; columns: { name: string; type: string }[] }>(
+    `select n.nspname || '.' || c.relname as table,
+       json_agg(json_build_object('name', a.attname, 'type', format_type(a.atttypid, a.atttypmod)) order by a.attnum) as columns
+     from pg_class c join pg_namespace n on n.oid = c.relnamespace
+     join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped and a.attgenerated = ''
+     where n.nspname || '.' || c.relname = any ($1) and c.relkind in ('r', 'p', 'v', 'm', 'f') group by 1`,
+    [tables],
+  )
+  return new Map(rows.map(({ table, columns }) => [table, columns]))
+}
+
 /** Column sets on which the table is unique: its primary key first. */
 export async function uniqueKeys(client: pg.ClientBase, table: TargetTable): Promise<string[][]> {
   const { rows } = await client.query<{ columns: string[] }>({

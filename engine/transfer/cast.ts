@@ -55,11 +55,12 @@ export function castColumns(
     if (sure(native, type)) return column
     if (source.once) return `cast(${column} as ${type})`
     const cast = `try_cast(${column} as ${type})`
-    const whole = /INT$/.test(type) && /^(DOUBLE|FLOAT|DECIMAL)/.test(native)
+    const integer = /INT(EGER)?$/.test(type)
+    const whole = integer && /^(DOUBLE|FLOAT|DECIMAL)/.test(native)
     // DuckDB rounds on such casts, of numbers and of text alike
     const loses = whole
       ? ` or ${column} <> ${cast}`
-      : /INT$/.test(type) && native === 'VARCHAR'
+      : integer && native === 'VARCHAR'
         ? ` or ${column} not similar to '\\s*[+-]?[0-9]+\\s*'`
         : ''
     tries.push({ source: name, type, wrong: `(${column} is not null and (${cast} is null${loses}))` })

@@ -105,12 +105,11 @@ export async function withDatabaseSource<T>(
           pumped.catch(() => {})
           return sql
         },
+        drained: async () => await pumped,
         counted: Promise.resolve({ files: [], rows, bytes: 0 }),
       }
       try {
-        const answer = await use(opened)
-        await pumped
-        return answer
+        return await use(opened)
       } catch (error) {
         // a fault of the database says more than the broken pipe that DuckDB sees because of it
         over.abort()

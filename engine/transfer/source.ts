@@ -34,6 +34,8 @@ export interface Source {
   readonly ofText: boolean
   /** It flows once: what cannot be cast fails the load, since it cannot be looked at before. */
   readonly once?: boolean
+  /** Settles when the source has given all it has, or tells why it could not. */
+  readonly drained?: () => Promise<void>
   /** The counts, made apart from the reading; settled when the source was read through. */
   readonly counted: Promise<{
     readonly files: readonly FileRecord[]

@@ -67,6 +67,8 @@ export async function toFiles(
     work,
     outcome,
     async (wrote) => {
+      // a source that broke off looks to its reader like one that ended
+      await source.drained?.()
       const rejected =
         rejectedBefore + (source.ofText ? await keepBrokenLines(duck, source, work, outcome) : 0)
       const { rows } = await noteCounts(source, outcome)

@@ -3,6 +3,7 @@ import type { Handlers } from '../app'
 import { briefRuns, secondsLeft } from './runs'
 import { newestVersions } from './jobs'
 import { documentOf } from '../../engine/jobs'
+import { changeText, type SchemaChange } from '../../core/schema/compare'
 import { newestClosed } from '../../core/slice/slices'
 
 const hour = 3_600_000
@@ -102,6 +103,7 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
           latest: startedAt ?? createdAt,
         })),
       ...(await notRun(engine, query.environment, at)),
+      ...(await drift(engine, query.environment)),
     ]
     const jobs = new Map<string, { job: string; title: string; runs: typeof runs }>()
     for (const version of await newestVersions(engine))
@@ -157,4 +159,32 @@ async function notRun(engine: Engine, environment: string, at: Date) {
     })
   }
   return decisions
+}
+
+/** Datasets whose source is not as it is known, one decision for each connection. */
+async function drift(engine: Engine, environment: string) {
+  const { rows } = await engine.db.$client.query<{
+    connection: string
+    count: number
+    latest: string
+    names: string[]
+    waits: SchemaChange
+  }>(
+    `select connection, count(*)::int as count, max(surveyed_at) as latest, (array_agg(name order by name))[1:3] as names, (array_agg(waits order by name))[1] as waits
+     from mattock.dataset where environment = $1 and waits is not null group by connection order by max(surveyed_at) desc`,
+    [environment],
+  )
+  return rows.map(({ connection, count, latest, names, waits }) => ({
+    kind: 'drift' as const,
+    title:
+      count === 1
+        ? `${names[0]} is not as it is known`
+        : `${connection}: ${count} datasets are not as they are known`,
+    text: count === 1 ? changeText(waits) : `${names.join(', ')}${count > names.length ? ' and others' : ''}`,
+    count,
+    run: null,
+    job: null,
+    connection,
+    latest,
+  }))
 }

@@ -1,8 +1,10 @@
+import { kindWords, type ConnectionKind } from '../../connection'
 import { nearestName } from '../../expression/nearest'
 import { connectionsOf } from '../view'
 import type { Rule } from './rule'
 
-const wantedKind = (path: string) => (path.endsWith('.store') ? 'files' : 'postgres')
+const wantedKind = (path: string): ConnectionKind =>
+  path.endsWith('.store') ? 'files' : path.endsWith('.service') ? 'service' : 'postgres'
 
 /** `connection`: a connection that is not there, has no settings in this environment, or is of another kind. `over-cap`. */
 export const connections: Rule = (expansion, facts, findings) => {
@@ -38,11 +40,10 @@ export const connections: Rule = (expansion, facts, findings) => {
         name,
       })
     } else if (fact.kind !== wantedKind(path)) {
-      const is = fact.kind === 'files' ? 'a file store' : 'a database'
       findings.add(
         'connection',
         'stop',
-        `${name} is ${is}; ${path} needs ${fact.kind === 'files' ? 'a database' : 'a file store'}`,
+        `${name} is ${kindWords[fact.kind]}; ${path} needs ${kindWords[wantedKind(path)]}`,
         where,
         numbers,
       )

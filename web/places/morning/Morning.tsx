@@ -89,6 +89,11 @@ function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
                         Rerun
                       </Button>
                     )}
+                    {decision.kind === 'drift' && (
+                      <Button component={Link} to={`/catalog?flag=drifted&connection=${decision.connection}`}>
+                        See {decision.count === 1 ? 'it' : `the ${numberText(decision.count)}`}
+                      </Button>
+                    )}
                     {decision.kind === 'not-run' && (
                       <Button component={Link} to={`/jobs/${decision.job}`}>
                         Open the job
