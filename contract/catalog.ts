@@ -227,7 +227,46 @@ export const datasetSchema = z.object({
   ),
 })
 
+export const oneJobAsk = z.object({
+  datasets: z.array(z.number()).min(1),
+  job: z
+    .string()
+    .regex(/^[a-z][a-z0-9_-]{0,62}$/, 'lower-case letters, digits, - and _, beginning with a letter'),
+  title: z.string().min(1),
+  control: z
+    .string()
+    .regex(/^[a-z][a-z0-9_]{0,62}$/, 'lower-case letters, digits and _, beginning with a letter'),
+  connection: z.string().regex(/^[a-z][a-z0-9_-]*$/),
+  schema: z.string().regex(/^[a-z_][a-z0-9_]*$/, 'lower-case letters, digits and _'),
+  write: z.enum(['append', 'replace-all', 'upsert']),
+  atOnce: z.int().min(1).max(64).default(4),
+  trim: z.boolean().default(false),
+})
+const oneJobSchema = z.object({
+  control: z.object({
+    columns: z.array(z.object({ name: z.string(), type: z.enum(valueTypes) })),
+    key: z.array(z.string()),
+    rows: z.array(z.record(z.string(), z.union([z.string(), z.number(), z.boolean(), z.null()]))),
+  }),
+  document: z.string(),
+  left: z.array(z.object({ name: z.string(), reason: z.string() })),
+})
+
 export const catalogRoutes = {
+  draftOneJob: route({
+    method: 'post',
+    path: '/api/catalog/job/draft',
+    summary: 'what one job for these datasets would be',
+    body: oneJobAsk,
+    response: oneJobSchema,
+  }),
+  makeOneJob: route({
+    method: 'post',
+    path: '/api/catalog/job',
+    summary: 'make one job and its control table for these datasets',
+    body: oneJobAsk,
+    response: oneJobSchema,
+  }),
   browse: route({
     method: 'get',
     path: '/api/connections/:name/content',

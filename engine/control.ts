@@ -3,12 +3,13 @@ import type pg from 'pg'
 import { fail } from '../core/fault'
 import { quoteName } from '../core/expression/slot'
 import { cellFault } from '../core/schema/rules'
-import { valueTypeOf } from '../core/schema/types'
+import { postgresTypeFor, valueTypeOf } from '../core/schema/types'
 import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../core/value'
 import { connection, controlChange, controlTable, type ColumnRules } from '../database/schema'
 import { openPostgres } from './connections'
 import { qualified } from './connectors/postgres'
 import type { Engine } from './context'
+import { transaction } from './transaction'
 
 export interface ControlTable extends Table {
   readonly name: string
@@ -297,4 +298,60 @@ export async function controlHistory(
     .where(eq(controlChange.table, name))
     .orderBy(desc(controlChange.id))
     .limit(most)
+}
+
+/**
+ * Makes a control table in Mattock's own schema `control`, with its rows.
+ * @throws FaultError `conflict` where there is one of that name, `request` for a name that is none
+ */
+export async function createControl(
+  engine: Engine,
+  given: {
+    readonly name: string
+    readonly title: string
+    readonly table: Table
+    readonly rules: Readonly<Record<string, ColumnRules>>
+    readonly by: string
+  },
+): Promise<void> {
+  const { name, table } = given
+  if (!/^[a-z][a-z0-9_]{0,62}$/.test(name))
+    fail('request', `"${name}" is no name for a control table: lower-case letters, digits and _`, {
+      path: 'control',
+    })
+  const place = qualified({ schema: 'control', name })
+  await transaction(engine.db.$client, async (client) => {
+    const { rowCount } = await client.query(
+      `select 1 from mattock.control_table where name = $1 union all select 1 where to_regclass($2) is not null`,
+      [name, place],
+    )
+    if (rowCount)
+      fail('conflict', `there is a control table "${name}" already; give this one another name`, {
+        path: 'control',
+      })
+    const columns = table.columns.map(
+      (column) =>
+        `${quoteName(column.name)} ${postgresTypeFor(column.type)}${table.key.includes(column.name) ? ' not null' : ''}`,
+    )
+    await client.query(
+      `create table ${place} (${columns.join(', ')}, primary key (${table.key.map(quoteName).join(', ')}))`,
+    )
+    await client.query(
+      `insert into ${place} select * from jsonb_populate_recordset(null::${place}, $1::jsonb)`,
+      [JSON.stringify(table.rows)],
+    )
+    await client.query(
+      `insert into mattock.control_table (name, title, schema, "table", rules) values ($1, $2, 'control', $1, $3)`,
+      [name, given.title, JSON.stringify(given.rules)],
+    )
+    const changes = table.rows.map((row) => ({
+      key: rowKeyText(Object.fromEntries(table.key.map((column) => [column, row[column] ?? null]))),
+      after: row,
+    }))
+    await client.query(
+      `insert into mattock.control_change ("table", row_key, by, before, after)
+       select $1, c ->> 'key', $2, null, c -> 'after' from jsonb_array_elements($3::jsonb) c`,
+      [name, given.by, JSON.stringify(changes)],
+    )
+  })
 }

@@ -1,6 +1,5 @@
 import { join } from 'node:path'
 import { and, eq } from 'drizzle-orm'
-import type pg from 'pg'
 import { addCounts, causeOf, noRows, type Counts } from '../core/balance/balance'
 import { celCompiler, type Bindings } from '../core/expression/cel'
 import { assemble, compileSlot, slotsOf, workOut, type Resolved, type Slot } from '../core/expression/slot'

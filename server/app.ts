@@ -166,6 +166,7 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
         key === 'resolveJob' ||
         key === 'testConnection' ||
         key === 'makePlan' ||
+        key === 'draftOneJob' ||
         route.open ||
         key === 'signOut'
       if (changes && !reads && account?.role !== 'engineer')

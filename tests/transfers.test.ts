@@ -5,7 +5,7 @@ import readSheet from 'read-excel-file/node'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { saveSettings } from '../engine/connections'
 import { testBench, type TestBench } from './support/bench'
-import { packed, parquet, xlsx } from './support/files'
+import { packed, xlsx } from './support/files'
 import { testService } from './support/service'
 
 let bench: TestBench

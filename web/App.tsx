@@ -34,6 +34,7 @@ const router = createBrowserRouter([
       { path: '/surveys', element: place(() => import('./places/survey/Surveys')) },
       { path: '/surveys/:id', element: place(() => import('./places/survey/Survey')) },
       { path: '/catalog', element: place(() => import('./places/catalog/Catalog')) },
+      { path: '/catalog/job', element: place(() => import('./places/catalog/OneJob')) },
       { path: '/catalog/:id', element: place(() => import('./places/catalog/Dataset')) },
       { path: '/connections', element: place(() => import('./places/connections/Connections')) },
       { path: '*', element: place(() => import('./places/Nowhere')) },

@@ -35,7 +35,7 @@ export interface Reference {
 }
 
 /** How the whole expression is to be used in SQL. */
-export type Use = 'value' | 'name' | 'list' | 'raw'
+export type Use = 'value' | 'name' | 'list' | 'raw' | 'pattern'
 
 export interface Compiled {
   readonly source: string
@@ -47,7 +47,7 @@ export interface Compiled {
   evaluateArguments(bindings: Bindings): CelValue[]
 }
 
-const spliced = new Set<string>(['name', 'list', 'raw'])
+const spliced = new Set<string>(['name', 'list', 'raw', 'pattern'])
 
 const variadic = (name: string) =>
   [1, 2, 3].map(
@@ -81,6 +81,7 @@ export function celCompiler(zone: string): (source: string) => Compiled {
       ...variadic('name'),
       ...variadic('list'),
       ...variadic('raw'),
+      ...variadic('pattern'),
     ],
   })
   const cache = new Map<string, Compiled>()

@@ -79,8 +79,10 @@ export function compileSlot(slot: Slot, compile: (source: string) => Compiled): 
     offsets.push(piece.offset)
     try {
       const compiled = compile(piece.source)
-      if (compiled.use !== 'value' && slot.kind !== 'sql') {
-        fail('syntax', `${compiled.use}() is for SQL; here write the value itself`, {
+      const place = compiled.use === 'pattern' ? 'path' : 'sql'
+      if (compiled.use !== 'value' && slot.kind !== place) {
+        const belongs = place === 'path' ? 'paths of files' : 'SQL'
+        fail('syntax', `${compiled.use}() is for ${belongs}; here write the value itself`, {
           offset: 0,
           length: piece.source.length,
         })
@@ -107,6 +109,12 @@ export function workOut(piece: Compiled, bindings: Bindings): Worked {
   if (piece.use === 'value') return plainValue(piece.evaluate(bindings))
   return piece.evaluateArguments(bindings).map(plainValue)
 }
+
+/** The text of an expression's worth; pattern() has its one argument in a list. */
+const textOf = (piece: Compiled, value: Worked): string =>
+  piece.use === 'pattern' && Array.isArray(value)
+    ? value.map((part) => asText(part as Worked)).join('')
+    : asText(value)
 
 const asText = (value: Worked): string =>
   value === null ? '' : Array.isArray(value) ? value.join(',') : String(value)
@@ -137,9 +145,11 @@ export function assemble(slot: CompiledSlot, worth: (index: number) => Worked): 
       let text = ''
       let pattern = ''
       slot.pieces.forEach((piece, i) => {
-        const part = typeof piece === 'string' ? piece : asText(worth(i))
+        const part = typeof piece === 'string' ? piece : textOf(piece, worth(i))
         text += part
-        pattern += typeof piece === 'string' ? part : part.replace(/[*?\\]/g, '\\$&')
+        // a wildcard in a value is a letter of the name, unless the value is said to be a pattern
+        pattern +=
+          typeof piece === 'string' || piece.use === 'pattern' ? part : part.replace(/[*?\\]/g, '\\$&')
       })
       return { kind: 'path', text, pattern }
     }
@@ -187,6 +197,7 @@ function assembleSql(slot: CompiledSlot, worth: (index: number) => Worked): Reso
           return items.length === 0 ? '(null)' : `(${items.map(bind).join(', ')})`
         }
         case 'raw':
+        case 'pattern':
           return asText(list[0] ?? '')
       }
     })

@@ -342,7 +342,10 @@ export function slotResolver(slot: CompiledSlot, bindings: (row: number, slice: 
   })
 }
 
-const isEmpty = (value: Worked): boolean => value === null || value === ''
+const isEmpty = (value: Worked): boolean =>
+  value === null ||
+  value === '' ||
+  (Array.isArray(value) && value.length === 1 && isEmpty(value[0] as Worked))
 
 function sliceBinding(slice: Slice): Record<string, unknown> {
   return {

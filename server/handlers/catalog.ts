@@ -6,6 +6,7 @@ import { dataset } from '../../database/catalog'
 import { browse, firstRows } from '../../engine/catalog/browse'
 import { editDataset, takeTableSchema } from '../../engine/catalog/edit'
 import { catalogFacets, listDatasets } from '../../engine/catalog/list'
+import { draftOneJob, makeOneJob } from '../../engine/catalog/oneJob'
 import { datasetFiles, datasetPage } from '../../engine/catalog/page'
 import { askProfile } from '../../engine/catalog/profile'
 import { catalogColumns, readDataset } from '../../engine/catalog/reading'
@@ -21,6 +22,10 @@ export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
     await browse(engine, params.name, query.environment, query.path),
   firstRows: async ({ engine }, { params, query }) =>
     mutable(await firstRows(engine, params.name, query.environment, query.path)),
+  draftOneJob: async ({ engine }, { body: { datasets, ...ask } }) =>
+    mutable(await draftOneJob(engine, datasets, ask)),
+  makeOneJob: async ({ engine, account }, { body: { datasets, ...ask } }) =>
+    mutable(await makeOneJob(engine, datasets, ask, account.name)),
   startSurvey: async ({ engine, account }, { body }) => ({
     survey: await startSurvey(engine, { ...body, by: account.name }),
   }),
