@@ -7,6 +7,7 @@ import pino from 'pino'
 import pg from 'pg'
 import { makeHistory } from '../demo/history'
 import { accounts, organisation, seedDemo } from '../demo/seed'
+import { startStandIns, type StandIns } from '../demo/services'
 import { account, apiToken } from '../database/schema'
 import { openEngine, type Engine } from '../engine/context'
 import { hashPassword, makeToken } from '../server/auth'
@@ -22,9 +23,11 @@ export async function serve(): Promise<number> {
   if (!url || !data) throw new Error('the server is started by ./mattock start')
   const engine = await openEngine(url, data, 12)
   const demo = process.env.MATTOCK_DEMO === '1'
-  if (demo) {
-    await firstSeed(engine, url, data)
+  const standIns = demo ? await startStandIns() : undefined
+  if (standIns) {
+    await firstSeed(engine, url, data, standIns)
     await keepPort(engine, url)
+    await keepStandIns(engine, standIns)
   }
   await ensureCommandToken(engine, data)
   const history = new AbortController()
@@ -60,6 +63,7 @@ export async function serve(): Promise<number> {
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
   })
   history.abort()
+  standIns?.close()
   server.closeAllConnections()
   server.close()
   await making
@@ -68,7 +72,7 @@ export async function serve(): Promise<number> {
 }
 
 /** Seeds the demo once; a second start finds it there. */
-async function firstSeed(engine: Engine, url: string, data: string): Promise<void> {
+async function firstSeed(engine: Engine, url: string, data: string, standIns: StandIns): Promise<void> {
   const done = await engine.db.select().from(account).limit(1)
   if (done.length > 0) return
   const at = new URL(url)
@@ -81,6 +85,8 @@ async function firstSeed(engine: Engine, url: string, data: string): Promise<voi
     password: decodeURIComponent(at.password),
     prefix,
     folder: data,
+    fieldwork: standIns.fieldwork,
+    rainfall: standIns.rainfall,
     definitions: join(project, 'demo', 'definitions'),
     ensure: async (database) => {
       const client = engine.db.$client
@@ -101,6 +107,15 @@ async function keepPort(engine: Engine, url: string): Promise<void> {
      where updated_by = 'the demo' and settings ->> 'user' = $2 and settings ->> 'port' is distinct from $1::text`,
     [Number(at.port || 5432), decodeURIComponent(at.username)],
   )
+}
+
+/** The stand-ins of outside services come up at another port each time. */
+async function keepStandIns(engine: Engine, standIns: StandIns): Promise<void> {
+  for (const name of ['fieldwork', 'rainfall'] as const)
+    await engine.db.$client.query(
+      `update mattock.connection_setting set settings = jsonb_set(settings, '{base}', to_jsonb($2::text)) where connection = $1 and updated_by = 'the demo'`,
+      [name, standIns[name]],
+    )
 }
 
 /** A token for the command, readable by whoever may read the data folder. */

@@ -8,6 +8,8 @@ import { saveJob } from '../engine/jobs'
 import { makeAssets } from './assets'
 import { feeds, zone } from './basin'
 import { layStrays } from './gauges'
+import { laboratories } from './lab'
+import { gauges } from './services'
 
 export const organisation = 'Ostrel Basin Water · data platform'
 export const accounts = [
@@ -26,6 +28,9 @@ export interface DemoPlace {
   readonly prefix: string
   /** Folder of the demo's file stores. */
   readonly folder: string
+  /** Addresses of the stand-ins. */
+  readonly fieldwork: string
+  readonly rainfall: string
   /** Folder of demo/definitions. */
   readonly definitions: string
 }
@@ -46,11 +51,16 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
     `insert into mattock.connection (name, kind, title, cap) values
        ('gauge-drop', 'files', 'Where the districts drop their gauge files', null),
        ('assetdb', 'postgres', 'Asset registry', 4),
-       ('warehouse', 'postgres', 'Warehouse', 8)
+       ('warehouse', 'postgres', 'Warehouse', 8),
+       ('lab-post', 'files', 'Where the laboratories post their workbooks', null),
+       ('fieldwork', 'service', 'Work orders of the field crews', 2),
+       ('rainfall', 'service', 'Rain gauges of the weather office', 3),
+       ('lake', 'files', 'Parquet copies of the raw tables', null)
      on conflict do nothing`,
   )
   const drop = join(place.folder, 'gauge-drop')
-  mkdirSync(drop, { recursive: true })
+  const labPost = join(place.folder, 'lab-post')
+  for (const folder of [drop, labPost]) mkdirSync(folder, { recursive: true })
   layStrays(drop, demoToday())
   const assets = new pg.Client({ connectionString: await place.ensure(`${place.prefix}assetdb`) })
   await assets.connect()
@@ -65,6 +75,25 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
       database: `${place.prefix}${name}`,
     })
     await saveSettings(engine, 'gauge-drop', environment, { settings: { folder: drop } }, 'the demo')
+    await saveSettings(engine, 'lab-post', environment, { settings: { folder: labPost } }, 'the demo')
+    // each environment has a lake of its own, as it has a warehouse
+    const lake = join(place.folder, 'lake', environment)
+    mkdirSync(lake, { recursive: true })
+    await saveSettings(engine, 'lake', environment, { settings: { folder: lake } }, 'the demo')
+    await saveSettings(
+      engine,
+      'fieldwork',
+      environment,
+      { settings: fieldworkSettings(place.fieldwork) },
+      'the demo',
+    )
+    await saveSettings(
+      engine,
+      'rainfall',
+      environment,
+      { settings: rainfallSettings(place.rainfall) },
+      'the demo',
+    )
     await saveSettings(
       engine,
       'assetdb',
@@ -81,13 +110,25 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
     )
   }
   await makeControlTables(client)
-  for (const name of ['gauge-readings', 'registry-copy']) {
+  for (const name of [
+    'gauge-readings',
+    'registry-copy',
+    'lab-results',
+    'work-orders',
+    'rain-gauges',
+    'lake-copy',
+  ]) {
     await saveJob(engine, readFileSync(join(place.definitions, `${name}.yaml`), 'utf8'), {
       by: 'I. Marek',
       message: 'first version',
     })
   }
 }
+
+const fieldworkSettings = (base: string) => ({
+  base, paging: 'page', page_parameter: 'page', size_parameter: 'size', page_size: 50, first_page: 1, records: 'orders', endpoints: '/work-orders',
+}) // prettier-ignore
+const rainfallSettings = (base: string) => ({ base, endpoints: '/gauges\n/readings?gauge=ridge' })
 
 async function makeControlTables(client: pg.Pool): Promise<void> {
   await client.query(`
@@ -127,6 +168,19 @@ async function makeControlTables(client: pg.Pool): Promise<void> {
       'insert into control.registry_control (source, target, title) values ($1, $2, $3) on conflict do nothing',
       row,
     )
+  await client.query(`
+    create table if not exists control.lab_control (
+      lab text primary key, title text not null, active boolean not null default true)`)
+  for (const lab of laboratories)
+    await client.query(
+      'insert into control.lab_control (lab, title) values ($1, $2) on conflict do nothing',
+      [lab, `${lab[0]!.toUpperCase()}${lab.slice(1)} laboratory`],
+    )
+  await client.query(`
+    create table if not exists control.rain_control (
+      gauge text primary key, active boolean not null default true, note text)`)
+  for (const gauge of gauges)
+    await client.query('insert into control.rain_control (gauge) values ($1) on conflict do nothing', [gauge])
   const rules = {
     feed: { required: true },
     connection: { required: true, names: 'connection' },
@@ -136,7 +190,9 @@ async function makeControlTables(client: pg.Pool): Promise<void> {
   await client.query(
     `insert into mattock.control_table (name, title, schema, "table", rules) values
        ('feed_control', 'What the districts send, and where it goes', 'control', 'feed_control', $1),
-       ('registry_control', 'Tables of the asset registry', 'control', 'registry_control', $2)
+       ('registry_control', 'Tables of the asset registry', 'control', 'registry_control', $2),
+       ('lab_control', 'Laboratories that post workbooks', 'control', 'lab_control', '{"lab": {"required": true}}'),
+       ('rain_control', 'Rain gauges of the weather office', 'control', 'rain_control', '{"gauge": {"required": true}}')
      on conflict do nothing`,
     [JSON.stringify(rules), JSON.stringify({ source: { required: true }, target: { required: true } })],
   )

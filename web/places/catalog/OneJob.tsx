@@ -127,7 +127,7 @@ export default function OneJob(): ReactElement {
               />
             }
             label="Trim every text"
-            slotProps={{ typography: { fontSize: 13 } }}
+            slotProps={{ typography: { variant: 'body2' } }}
           />
           {shown && <FaultBox error={shown} />}
           <div className="line">
