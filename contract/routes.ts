@@ -158,6 +158,23 @@ export const routes = {
     response: s.resolvedSchema,
   }),
 
+  mapping: route({
+    method: 'post',
+    path: '/api/jobs/mapping',
+    summary: 'how the columns of a transfer’s source meet those of its target, for one row and slice',
+    body: z.object({
+      text: z.string(),
+      environment: z.string(),
+      part: z.number(),
+      step: z.string(),
+      row: z.string().optional(),
+      search: z.string().default(''),
+      slice: z.string().optional(),
+      parameters: s.rowSchema.default({}),
+    }),
+    response: s.mappingSchema,
+  }),
+
   makePlan: route({
     method: 'post',
     path: '/api/plans',

@@ -164,6 +164,7 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
       const reads =
         key === 'checkJob' ||
         key === 'resolveJob' ||
+        key === 'mapping' ||
         key === 'testConnection' ||
         key === 'makePlan' ||
         key === 'draftOneJob' ||

@@ -84,7 +84,8 @@ async function intoFiles(
   return undefined
 }
 
-function databaseSource({ from }: Transfer, text: TextOf): DatabaseSource | undefined {
+/** The table or query that a transfer reads; undefined where it reads something else. */
+export function databaseSource({ from }: Transfer, text: TextOf): DatabaseSource | undefined {
   if (from.connection === undefined) return undefined
   if (from.table !== undefined) return { kind: 'table', table: tableOf(text('transfer.from.table')) }
   const query = text('transfer.from.query')

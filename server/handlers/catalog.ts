@@ -16,6 +16,7 @@ import { acceptProposals, acceptWaiting, leaveProposals } from '../../engine/sur
 import { listProposals, listSurveys, readSurvey } from '../../engine/survey/list'
 import { resumeSurvey, startSurvey, stopSurvey } from '../../engine/survey/survey'
 import type { Handlers } from '../app'
+import { mutable } from '../mutable'
 
 export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
   browse: async ({ engine }, { params, query }) =>
@@ -73,15 +74,6 @@ export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
     left: await takeTableSchema(engine, params.id, body),
   }),
 }
-
-type Mutable<T> = T extends readonly (infer U)[]
-  ? Mutable<U>[]
-  : T extends object
-    ? { -readonly [K in keyof T]: Mutable<T[K]> }
-    : T
-
-/** Our values are read-only; what goes into JSON need not be. */
-const mutable = <T>(value: T): Mutable<T> => value as Mutable<T>
 
 /** The catalog of an environment as CSV, a line for each column of each dataset. */
 export async function downloadCatalog(engine: Engine, request: Request, response: Response): Promise<void> {

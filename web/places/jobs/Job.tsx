@@ -175,6 +175,7 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
               outline={outline}
               newestSlice={job.newestSlice}
               broken={faults.length > 0}
+              onText={setText}
             />
           )}
         </div>

@@ -6,6 +6,7 @@ import { call } from '../../data/api'
 import { useHere } from '../../data/session'
 import { bytesText, numberText, timeText } from '../../look/times'
 import { FaultBox } from '../../parts/Fault'
+import { ColumnMap } from './ColumnMap'
 import type { OutlineAnswer } from './Job'
 
 type ResolvedAnswer = Answer<typeof routes.resolveJob>
@@ -19,6 +20,8 @@ interface Props {
   readonly newestSlice: string | null
   /** The text cannot be read just now. */
   readonly broken: boolean
+  /** Takes the document's text as an edit here left it. */
+  readonly onText: (text: string) => void
 }
 
 const labels: Record<string, string> = {
@@ -26,6 +29,11 @@ const labels: Record<string, string> = {
   'transfer.from.files': 'files',
   'transfer.from.connection': 'from',
   'transfer.from.table': 'table',
+  'transfer.from.query': 'query',
+  'transfer.from.service': 'service',
+  'transfer.from.path': 'address',
+  'transfer.into.store': 'into',
+  'transfer.into.file': 'file',
   'transfer.into.connection': 'into',
   'transfer.into.table': 'target',
   'sql.on': 'on',
@@ -35,7 +43,7 @@ const labels: Record<string, string> = {
 }
 
 /** The chosen step, every text of it resolved for a row and a slice, live while the document is typed. */
-export function Resolved({ text, outline, part, step, newestSlice, broken }: Props): ReactElement {
+export function Resolved({ text, outline, part, step, newestSlice, broken, onText }: Props): ReactElement {
   const { environment } = useHere()
   const [row, setRow] = useState<string | null>(null)
   const [search, setSearch] = useState('')
@@ -137,6 +145,20 @@ export function Resolved({ text, outline, part, step, newestSlice, broken }: Pro
             ))}
           </tbody>
         </table>
+        {step.kind === 'transfer' && !broken && (
+          <ColumnMap
+            key={step.id}
+            ask={{
+              text,
+              environment,
+              part: part.index,
+              step: step.id,
+              row: row ?? answer?.row ?? undefined,
+              slice: part.sliced && slice ? slice : undefined,
+            }}
+            onText={onText}
+          />
+        )}
         {findings.length > 0 && (
           <>
             <h2 style={{ marginTop: 14 }}>

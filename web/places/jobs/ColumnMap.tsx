@@ -1,0 +1,187 @@
+import { Button } from '@mui/material'
+import { useState, type ReactElement } from 'react'
+import useSWR from 'swr'
+import type { Answer, Body } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { setMapping, setPolicy } from '../../../core/job/editMapping'
+import type { ApiFault } from '../../data/api'
+import { call } from '../../data/api'
+import { useMayChange } from '../../data/session'
+import { count } from '../../look/times'
+import { FaultBox, Waiting } from '../../parts/Fault'
+
+type Sheet = Answer<typeof routes.mapping>
+type Column = Sheet['columns'][number]
+
+const unknownWords = { fail: 'fail the load', ignore: 'are ignored', add: 'are added' } as const
+const missingWords = { ignore: 'are left to their defaults', fail: 'fail the load' } as const
+
+/** Which source column goes into which target column, with values, casts and guesses; a change goes into the job's text. */
+export function ColumnMap({
+  ask,
+  onText,
+}: {
+  ask: Body<typeof routes.mapping>
+  onText: (text: string) => void
+}): ReactElement {
+  const mayChange = useMayChange()
+  const [open, setOpen] = useState(false)
+  const { data, error } = useSWR<Sheet, ApiFault>(
+    open ? `mapping ${JSON.stringify(ask)}` : null,
+    () => call(routes.mapping, { body: ask }),
+    {
+      keepPreviousData: true,
+      revalidateOnFocus: false,
+      shouldRetryOnError: false,
+    },
+  )
+  if (!open)
+    return (
+      <Button style={{ marginTop: 12 }} onClick={() => setOpen(true)}>
+        Map the columns
+      </Button>
+    )
+  const guessed = data?.columns.filter(({ why }) => why === 'like') ?? []
+  const set = (column: Column, source: string) => {
+    const same = source !== '' && source === column.target
+    onText(setMapping(ask.text, ask.step, column.target, source === '' || same ? null : source))
+  }
+  const takeGuesses = () =>
+    onText(guessed.reduce((text, { target, source }) => setMapping(text, ask.step, target, source), ask.text))
+  return (
+    <section aria-labelledby="mapping" style={{ marginTop: 14 }}>
+      <div className="line">
+        <h2 id="mapping" style={{ margin: 0 }}>
+          Columns{' '}
+          {data && (
+            <small>
+              {data.from} → {data.into}
+              {data.exists ? '' : ', which will be made'}, over the first {count(data.looked, 'row')}
+            </small>
+          )}
+        </h2>
+        {mayChange && guessed.length > 0 && (
+          <Button style={{ marginLeft: 'auto' }} onClick={takeGuesses}>
+            Take {guessed.length === 1 ? 'the guess' : `the ${guessed.length} guesses`}
+          </Button>
+        )}
+      </div>
+      {error && <FaultBox error={error} />}
+      {!data && !error && <Waiting what="looking at source and target" />}
+      {data && (
+        <>
+          <table className="plain cells" style={{ marginTop: 6 }}>
+            <thead>
+              <tr>
+                <th>into</th>
+                <th>from</th>
+                <th>likeness</th>
+                <th>values</th>
+                <th>would not fit</th>
+              </tr>
+            </thead>
+            <tbody>
+              {data.columns.map((column) => (
+                <tr key={column.target}>
+                  <td>
+                    <span className="mono">{column.target}</span>
+                    <br />
+                    <span className="soft">{column.type ?? 'as it comes'}</span>
+                  </td>
+                  <td style={{ minWidth: 130 }}>
+                    {mayChange ? (
+                      <select
+                        aria-label={`source of ${column.target}`}
+                        className="mono"
+                        value={column.source ?? ''}
+                        onChange={(event) => set(column, event.target.value)}
+                      >
+                        <option value="">{column.why === 'given' ? 'by its name' : '—'}</option>
+                        {data.sources.map(({ name }) => (
+                          <option key={name}>{name}</option>
+                        ))}
+                      </select>
+                    ) : (
+                      <span className="mono">{column.source ?? '—'}</span>
+                    )}
+                  </td>
+                  <td className="keep">
+                    {column.why === 'given' ? (
+                      <span className="soft">set</span>
+                    ) : column.why === 'same' ? (
+                      <span className="soft">same</span>
+                    ) : column.why === 'like' ? (
+                      <span className="look">{column.likeness!.toFixed(2)}, a guess</span>
+                    ) : (
+                      <span className="soft">nothing</span>
+                    )}
+                  </td>
+                  <td className="mono soft">{column.samples.map((value) => cut(value ?? '')).join(', ')}</td>
+                  <td className={column.fails > 0 ? 'bad' : 'soft'}>
+                    {column.fails > 0 ? (
+                      <>
+                        {column.fails} of {data.looked},{' '}
+                        <span className="mono">{cut(column.failing ?? '')}</span>
+                      </>
+                    ) : column.source === null ? (
+                      ''
+                    ) : (
+                      'all fit'
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          <div className="line" style={{ marginTop: 8, flexWrap: 'wrap' }}>
+            {data.unused.length > 0 && (
+              <span className="look">
+                {count(data.unused.length, 'column')} of the source without a place:{' '}
+                <span className="mono">{data.unused.join(', ')}</span>
+              </span>
+            )}
+            <label className="soft">
+              columns the target lacks{' '}
+              <select
+                value={data.unknownColumns}
+                disabled={!mayChange}
+                onChange={(event) =>
+                  onText(setPolicy(ask.text, ask.step, 'unknown_columns', event.target.value))
+                }
+              >
+                {Object.entries(unknownWords).map(([value, words]) => (
+                  <option key={value} value={value}>
+                    {words}
+                  </option>
+                ))}
+              </select>
+            </label>
+            <label className="soft">
+              columns the source lacks{' '}
+              <select
+                value={data.missingColumns}
+                disabled={!mayChange}
+                onChange={(event) =>
+                  onText(setPolicy(ask.text, ask.step, 'missing_columns', event.target.value))
+                }
+              >
+                {Object.entries(missingWords).map(([value, words]) => (
+                  <option key={value} value={value}>
+                    {words}
+                  </option>
+                ))}
+              </select>
+            </label>
+          </div>
+          {guessed.length > 0 && (
+            <p className="soft">
+              A guess counts only once it is taken; until then columns meet by their names.
+            </p>
+          )}
+        </>
+      )}
+    </section>
+  )
+}
+
+const cut = (text: string): string => (text.length > 20 ? `${text.slice(0, 19)}…` : text)
