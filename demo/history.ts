@@ -63,7 +63,7 @@ export async function makeHistory(
         await layReport(join(folder, 'lab-post'), lab, monday, lab === 'hexley' && daysAgo <= 7)
       await step('09:40', (at) => runOnce(engine, 'lab-results', monday.toString(), at, signal))
       await step('04:20', (at) =>
-        runOnce(engine, 'rain-gauges', day.toString().slice(0, 7) + '-01', at, signal),
+        runOnce(engine, 'rain-gauges', `${months(day, -1)}/${months(day, 1)}`, at, signal),
       )
     }
     await step('03:10', (at) => runOnce(engine, 'work-orders', day.toString(), at, signal))
@@ -147,6 +147,10 @@ async function describeSome(engine: Engine): Promise<void> {
     for (const { id } of rows) await editDataset(engine, id, { owner, tags, description })
   }
 }
+
+/** First day of the month so many months from a day's. */
+const months = (day: Temporal.PlainDate, away: number): string =>
+  day.with({ day: 1 }).add({ months: away }).toString()
 
 const by = 'I. Marek'
 

@@ -151,7 +151,11 @@ parts:
     expect((await load('', texts, 'check: [{rows: {at_least: 1}}]')).outcome.state).toBe('failed')
   })
   it.each([
-    ['a picture', Buffer.from('89504e470d0a1a0a0000000d4948445200ff00fe', 'hex'), /column|header|read/],
+    [
+      'a picture',
+      Buffer.from('89504e470d0a1a0a0000000d4948445200ff00fe', 'hex'),
+      /a PNG picture, not a table/,
+    ],
     ['a header that names a column twice', 'a,a,b\n1,2,3\n', /twice/],
     ['columns that the table lacks', 'a,b,c,d\n1,2,3,4\n', /lacks: d/],
   ])('says what is wrong with %s', async (_what, content, reason) => {

@@ -122,7 +122,7 @@ describe('out of a database into files', () => {
       table('back_split', 'replace-all'),
     )
     expect(back).toMatchObject({ state: 'done', read: 250, written: 250 })
-    expect(await bench.rows('select distinct ok from back_split')).toEqual([{ ok: 'true' }])
+    expect(await bench.rows('select distinct ok from back_split')).toEqual([{ ok: true }])
   })
   it('leaves the old file as it was where the work fails', async () => {
     await moved('{connection: warehouse, query: "select 1 as a"}', '{store: drop, file: out/keep.csv}')
@@ -210,6 +210,51 @@ describe('out of files of every kind into a table', () => {
       { no: 7, entry: 1, sku: 'a', n: 2 },
       { no: 7, entry: 2, sku: 'b', n: 1 },
     ])
+  })
+  it('keeps points in time what they are: with a zone by it, without one by the job’s', async () => {
+    const times = [
+      '2026-03-29T00:30:00Z',
+      '2026-03-29T00:30:00+05:30',
+      '2026-03-29 12:00:00',
+      '2026-01-10 12:00:00',
+    ]
+    bench.writeFile(
+      'in/times.ndjson',
+      times.map((at, i) => JSON.stringify({ i, at, day: at.slice(0, 10) })).join('\n'),
+    )
+    bench.writeFile(
+      'in/times.csv',
+      `i,at,day\n${times.map((at, i) => `${i},${at},${at.slice(0, 10)}`).join('\n')}\n`,
+    )
+    for (const ending of ['ndjson', 'csv']) {
+      const run = await bench.load(
+        `
+mattock: job/1
+name: times-${ending}
+title: times
+slices: {every: P1D, zone: Europe/Oslo, from: 2026-01-01}
+parts:
+  - each: {roster: {rows: [{n: 1}]}}
+    do:
+      - id: move
+        transfer: {from: {store: drop, files: in/times.${ending}}, into: {connection: warehouse, table: public.times_${ending}, write: append}}
+`,
+        { span: '2026-01-01' },
+      )
+      expect((await bench.own('select state from mattock.run where id = $1', [run]))[0]).toEqual({
+        state: 'done',
+      })
+      expect(
+        await bench.rows(
+          `select to_char(at at time zone 'UTC', 'MM-DD HH24:MI') as at, day::text from times_${ending} order by i`,
+        ),
+      ).toEqual([
+        { at: '03-29 00:30', day: '2026-03-29' },
+        { at: '03-28 19:00', day: '2026-03-29' },
+        { at: '03-29 10:00', day: '2026-03-29' },
+        { at: '01-10 11:00', day: '2026-01-10' },
+      ])
+    }
   })
   it('reads newline-delimited JSON, packed too', async () => {
     bench.writeFile('in/l.ndjson.gz', packed('{"id":1}\n\n{"id":2,"x":"y"}\n'))

@@ -8,6 +8,9 @@ import { literal, literalList } from '../transfer/duck'
 /** Letters that one document may have; DuckDB holds it in memory while it reads. */
 const largestDocument = 64 << 20
 
+/** A format that no value has. */
+const neverFits = "'\u0001%Y'"
+
 /** The JSON reader of DuckDB with each record as one value `r`, and its file's path as `mattock_file`. */
 function recordsSql(paths: readonly string[], format: FileFormat): string {
   const layout =
@@ -19,6 +22,9 @@ function recordsSql(paths: readonly string[], format: FileFormat): string {
     `maximum_object_size = ${largestDocument}`,
     'sample_size = -1',
     'union_by_name = true',
+    // dates and times stay text, to be read by their values: DuckDB's own guess forgets the zone
+    `dateformat = ${neverFits}`,
+    `timestampformat = ${neverFits}`,
     ...(format.gzip ? ["compression = 'gzip'"] : []),
   ]
   return `select mattock_file, json as r from read_json(${literalList(paths)}, ${options.join(', ')})`

@@ -2,10 +2,10 @@ import { createWriteStream } from 'node:fs'
 import { once } from 'node:events'
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
-import ExcelJS from 'exceljs'
 import { fail } from '../../core/fault'
 import { findTable, type TablePlace } from '../../core/schema/header'
 import { classOf } from '../../core/schema/valueClass'
+import { openWorkbook, type SheetRow } from './workbook'
 import { checkZip } from './zip'
 
 /** A sheet that holds a table, laid down as CSV with a header. */
@@ -44,16 +44,16 @@ export async function layDownSheets(
   const sheets: LaidSheet[] = []
   const without: { name: string; reason: string }[] = []
   try {
-    const reader = new ExcelJS.stream.xlsx.WorkbookReader(path, {
-      worksheets: 'emit', sharedStrings: 'cache', styles: 'cache', hyperlinks: 'ignore', entries: 'ignore',
-    }) // prettier-ignore
-    let number = 0
-    for await (const sheet of reader) {
-      const title = (sheet as unknown as { name: string }).name
-      if (only !== undefined && title !== only) continue
-      const laid = await layDown(sheet, title, join(folder, `sheet-${++number}.csv`))
-      if ('reason' in laid) without.push({ name: title, reason: laid.reason })
-      else sheets.push(laid)
+    const book = await openWorkbook(path)
+    try {
+      const wanted = book.sheets.filter((title) => only === undefined || title === only)
+      for (const [i, title] of wanted.entries()) {
+        const laid = await layDown(book.rows(title), title, join(folder, `sheet-${i + 1}.csv`))
+        if ('reason' in laid) without.push({ name: title, reason: laid.reason })
+        else sheets.push(laid)
+      }
+    } finally {
+      book.close()
     }
   } catch (error) {
     fail('file', `${name} cannot be read as XLSX: ${(error as Error).message}`)
@@ -62,11 +62,11 @@ export async function layDownSheets(
 }
 
 async function layDown(
-  sheet: ExcelJS.stream.xlsx.WorksheetReader,
+  sheet: AsyncIterable<SheetRow>,
   name: string,
   csv: string,
 ): Promise<LaidSheet | { reason: string }> {
-  const ahead: string[][] = []
+  const ahead: SheetRow[] = []
   let place: TablePlace | undefined
   let out: ReturnType<typeof createWriteStream> | undefined
   let rows = 0
@@ -85,8 +85,7 @@ async function layDown(
     out.write(csvLine(place.names, place.width))
     for (const record of ahead.slice(place.skip + (place.header ? 1 : 0))) await put(record)
   }
-  for await (const row of sheet) {
-    const record = cellsOf(row)
+  for await (const record of sheet) {
     if (place) await put(record)
     else {
       if (record.some((field) => field !== '')) ahead.push(record)
@@ -100,31 +99,6 @@ async function layDown(
   if (rows === 0) return { reason: 'it has no rows below its header' }
   if (!values) return { reason: 'notes, but no table' }
   return { name, csv, place, rows }
-}
-
-/** Text of the cells from the first column on; blanks within are ''. */
-function cellsOf(row: ExcelJS.Row): string[] {
-  const values = row.values as ExcelJS.CellValue[]
-  return Array.from({ length: Math.max(0, values.length - 1) }, (_, i) => cellText(values[i + 1]))
-}
-
-function cellText(value: ExcelJS.CellValue | undefined): string {
-  if (value === null || value === undefined) return ''
-  if (value instanceof Date) return dateText(value)
-  if (typeof value !== 'object') return String(value)
-  if ('richText' in value) return value.richText.map(({ text }) => text).join('')
-  if ('error' in value) return value.error
-  if ('result' in value) return cellText(value.result as ExcelJS.CellValue)
-  if ('formula' in value || 'sharedFormula' in value) return ''
-  if ('text' in value) return cellText(value.text as ExcelJS.CellValue)
-  return ''
-}
-
-function dateText(date: Date): string {
-  if (Number.isNaN(date.getTime())) return ''
-  // serial numbers carry parts of a second that nobody typed
-  const rounded = new Date(Math.round(date.getTime() / 1000) * 1000).toISOString()
-  return rounded.endsWith('T00:00:00.000Z') ? rounded.slice(0, 10) : rounded.slice(0, 19)
 }
 
 function csvLine(fields: readonly string[], width: number): string {

@@ -10,7 +10,7 @@ import { judgeEvidence } from '../../core/schema/evidence'
 import { duckTypeFor, postgresTypeFor, valueTypeOf } from '../../core/schema/types'
 import { classSql, trimSql, valueClasses, type ValueClass } from '../../core/schema/valueClass'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
-import { qualified, type TargetTable } from '../connectors/postgres'
+import { qualified, tableColumns, type TargetTable } from '../connectors/postgres'
 import { castColumns, keepMiscast } from './cast'
 import { literal, makePipe } from './duck'
 import type { EmptySource, Source } from './source'
@@ -47,7 +47,9 @@ export async function toTable(
     source.columns.map(({ name }) => name),
     spec,
   )
-  const offered = await offeredColumns(duck, source, sourceOf, spec)
+  // the types of a table that is there are its own, unless it is to be widened
+  const exists = spec.into.unknown_columns !== 'add' && (await tableColumns(client, table)) !== undefined
+  const offered = await offeredColumns(duck, source, sourceOf, spec, exists)
   const columns = await prepareTarget(client, table, spec, offered, outcome)
   const mapped = columns.filter(({ name }) => sourceOf.has(name))
   if (mapped.length === 0)
@@ -160,10 +162,14 @@ async function offeredColumns(
   source: Source,
   sourceOf: ReadonlyMap<string, string>,
   spec: Transfer,
+  exists: boolean,
 ) {
-  const open = [...sourceOf].filter(([name]) => !spec.types?.[name]).map(([, from]) => from)
-  const seen = source.ofText && open.length > 0 ? await lookAt(duck, source, open) : new Map<string, string>()
   const native = new Map(source.columns.map(({ name, type }) => [name, type]))
+  const open = [...sourceOf]
+    .filter(([name, from]) => !spec.types?.[name] && native.get(from) === 'VARCHAR')
+    .map(([, from]) => from)
+  const looks = open.length > 0 && !source.once && !exists
+  const seen = looks ? await lookAt(duck, source, open) : new Map<string, string>()
   return [...sourceOf].map(([name, from]) => ({
     name,
     type: typeFor(name, spec, seen.get(from) ?? postgresFromDuck(native.get(from) ?? 'VARCHAR')),
