@@ -10,6 +10,7 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock rerun RUN --failed [--wait] [--json]
   ./mattock runs [--job JOB] [--env E] [--state S] [--limit N] [--json]
   ./mattock show RUN [--json]
+  ./mattock survey CONNECTION [--env E] [--include P]… [--exclude P]… [--prefix P] [--accept] [--json]
   ./mattock worker [--data DIR] [--capacity N]     one more worker; needs DATABASE_URL
 
 FROM/TO is half-open: 2026-11-01/2026-11-05 is four days. A single date is the slice that begins there.
@@ -30,6 +31,8 @@ async function main(): Promise<number> {
       return await (await import('./serve')).serve()
     case 'worker':
       return await (await import('./worker')).worker(rest)
+    case 'survey':
+      return await (await import('./survey')).survey(rest)
     case 'plan':
     case 'run':
     case 'rerun':

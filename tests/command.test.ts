@@ -2,6 +2,7 @@ import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { Temporal } from 'temporal-polyfill'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { surveySchema } from '../contract/catalog'
 import { planDocumentSchema, runDocumentSchema, showDocumentSchema } from '../contract/shapes'
 import { layDown } from '../demo/gauges'
 import { startDemo, type Started } from './support/started'
@@ -49,6 +50,18 @@ describe('the command', () => {
       { id: 'note-arrival', kind: 'sql', after: ['bring-in'] },
     ])
     expect(plan.once.map(({ id }) => id)).toEqual(['make-tables'])
+  })
+  it('surveys a connection: what it would change, what it took in, strays with their reasons', async () => {
+    const first = await demo.mattock('survey', 'gauge-drop', '--env', 'staging', '--json')
+    expect(first.code).toBe(0)
+    const found = surveySchema.parse(JSON.parse(first.out))
+    expect(found).toMatchObject({ state: 'done', same: 0, proposals: { new: 6, open: 6 } })
+    expect(found.strays.map(({ path }) => path)).toContain('site-photo.png')
+    const taken = await demo.mattock('survey', 'gauge-drop', '--env', 'staging', '--accept')
+    expect(taken.out).toContain('6 new, 0 changed, 0 gone, 0 as known; 0 to decide')
+    expect((await demo.mattock('survey', 'gauge-drop', '--env', 'staging')).out).toContain('6 as known')
+    expect((await demo.mattock('survey', 'no-such')).code).toBe(2)
+    expect((await demo.mattock('survey')).code).toBe(2)
   })
   it('runs and waits: exit 0, done, balanced', async () => {
     const { code, out } = await demo.mattock(

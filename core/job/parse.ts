@@ -60,7 +60,8 @@ const knownKeys = [
   'transfer', 'sql', 'check', 'on', 'text', 'table', 'that', 'unique', 'not_null', 'rows', 'at_least', 'at_most',
   'store', 'files', 'missing', 'delimiter', 'connection', 'into', 'write', 'key', 'slice_by', 'repeats',
   'unknown_columns', 'columns', 'types', 'shape', 'rejects', 'apply', 'named', 'control', 'range', 'where', 'sort',
-  'exactly_one', 'as', 'to', 'step', 'up_to', 'share',
+  'query', 'service', 'path', 'format', 'quote', 'header', 'names', 'skip', 'comment', 'decimal', 'encoding', 'sheet',
+  'records', 'inner', 'missing_columns', 'file', 'compress', 'split', 'by', 'bytes', 'exactly_one', 'as', 'to', 'step', 'up_to', 'share',
 ] // prettier-ignore
 
 /** Start of the node at a path; of a key where the path ends at a pair. */

@@ -83,7 +83,7 @@ export function Columns({
         ) : data.key.includes(column.name) ? 'key' : '',
     },
     {
-      id: 'type', title: 'type', width: 'minmax(100px, 0.8fr)',
+      id: 'type', title: 'type', width: 'minmax(120px, 1fr)',
       cell: (column) =>
         editing ? (
           <select aria-label={`type of ${column.name}`} value={edits[column.source]?.type ?? ''} onChange={(event) => change(column.source, 'type', event.target.value)}>
@@ -115,6 +115,10 @@ export function Columns({
       hint: (column) => evidenceText(column, data.files ?? undefined),
     },
   ] // prettier-ignore
+  // a database says the types itself; there is no evidence to show
+  const shown = found.some((column) => column.verdict || column.fromFolder)
+    ? columns
+    : columns.filter(({ id }) => id !== 'why')
   return (
     <>
       {mayChange && (
@@ -144,7 +148,7 @@ export function Columns({
       <div className="sheet flush rows grow cells" ref={sheet}>
         <Rows
           label="columns"
-          columns={columns}
+          columns={shown}
           total={found.length}
           row={(i) => found[i]}
           rowHeight={editing ? 32 : 29}

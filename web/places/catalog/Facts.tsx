@@ -182,7 +182,7 @@ function Through({ data }: { data: DatasetData }): ReactElement | null {
     return (
       <section className="sheet" aria-label="rows over time">
         <h2>
-          Rows {direction === 'write' ? 'written' : 'read'} <small>60 days, height against the usual</small>
+          Rows {direction === 'write' ? 'written' : 'read'} <small>a day, for 60 days</small>
         </h2>
         <Strip
           bars={bars}

@@ -15,7 +15,7 @@ type Entry = Answer<typeof routes.browse>[number]
 
 const columns: readonly RowsColumn<Entry>[] = [
   { id: 'name', title: 'name', width: 'minmax(150px, 2fr)', mono: true, cell: ({ kind, name }) => (kind === 'folder' || kind === 'schema' ? <b>{name}{kind === 'folder' ? '/' : ''}</b> : name), hint: ({ name }) => name },
-  { id: 'kind', title: 'kind', width: '66px', cell: ({ kind }) => <span className="soft">{kind}</span> },
+  { id: 'kind', title: 'kind', width: '78px', cell: ({ kind }) => <span className="soft">{kind}</span> },
   { id: 'size', title: 'size', width: '74px', number: true, cell: ({ size }) => (size === null ? '' : bytesText(size)) },
   { id: 'rows', title: 'rows', width: '74px', number: true, cell: ({ rows, kind }) => (rows === null ? '' : kind === 'schema' ? `${numberText(rows)} in it` : `≈ ${numberText(rows)}`) },
   { id: 'modified', title: 'changed', width: '104px', cell: ({ modified }) => (modified ? timeText(modified) : '') },
