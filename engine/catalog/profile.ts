@@ -79,22 +79,24 @@ type Answer = Record<string, unknown>
 /** What the two databases write differently. */
 interface Words {
   readonly distinct: (value: string) => string
-  readonly common: (value: string) => string
   readonly seconds: (value: string) => string
-  readonly fromSeconds: (value: string) => string
+  /** Counts of the bins of a column whose bin is `b` with its number: as h<number>, a map, or as c<number>_<bin> each. */
+  readonly bins: (i: number) => string[]
 }
 const duckWords: Words = {
   distinct: (value) => `approx_count_distinct(${value})`,
-  common: (value) => `approx_top_k(cast(${value} as varchar), ${commonest})`,
   seconds: (value) => `epoch(${value}::timestamp)`,
-  fromSeconds: (value) => `make_timestamp(cast(${value} * 1000000 as bigint))::varchar`,
+  bins: (i) => [`histogram(b${i}) as h${i}`],
 }
 const postgresWords: Words = {
   distinct: (value) => `count(distinct ${value})`,
-  common: () => 'null',
   seconds: (value) => `extract(epoch from ${value})::float8`,
-  fromSeconds: (value) => `to_char(to_timestamp(${value}) at time zone 'UTC', 'YYYY-MM-DD HH24:MI:SS')`,
+  bins: (i) =>
+    Array.from({ length: bins }, (_, bin) => `count(*) filter (where b${i} = ${bin}) as c${i}_${bin}`),
 }
+
+/** Of a column with more different values than this, none is common enough to be worth a pass. */
+const fewValues = 2000
 
 interface Typed {
   readonly column: CatalogColumn
@@ -128,7 +130,6 @@ async function profile(
         : []),
       ...(number ? [`avg(${at}) as mean${i}`, `stddev_samp(${at}) as sd${i}`] : []),
       ...(at ? [`min(${at}) as low${i}`, `max(${at}) as high${i}`] : []),
-      `${words.common(value)} as top${i}`,
     ]
   })
   const [whole = {}] = await ask(`select count(*) as n, ${first.join(', ')} from ${from}`)
@@ -140,8 +141,8 @@ async function profile(
     const place = `least(${bins - 1}, cast(floor((${at} - (${low})) / (${(high! - low!) / bins})) as int))`
     return [{ i, low: low!, width: (high! - low!) / bins, place }]
   })
-  const guessed = typed.map((_, i) => listOf(whole[`top${i}`]))
-  const counts = await counted(typed, second, guessed, from, ask)
+  const few = typed.map((_, i) => Number(whole[`d${i}`]) <= fewValues)
+  const { counts, values } = await counted(typed, second, few, from, words, ask)
   const columns: ColumnProfile[] = []
   for (const [i, { column, value }] of typed.entries()) {
     const scale = second.find((entry) => entry.i === i)
@@ -154,9 +155,7 @@ async function profile(
       max: textOf(whole[`max${i}`]),
       mean: numberOf(whole[`mean${i}`]),
       deviation: numberOf(whole[`sd${i}`]),
-      common: guessed[i]
-        ? sorted(guessed[i].map((v, k) => ({ v, n: counts(`t${i}_${k}`) })))
-        : await commonOf(value, from, ask),
+      common: values.get(i) ?? (few[i] ? await commonOf(value, from, ask) : []),
       bins: scale
         ? Array.from({ length: bins }, (_, bin) => {
             const at = scale.low + bin * scale.width
@@ -176,30 +175,40 @@ function comparable({ type }: CatalogColumn, value: string, words: Words): strin
   return type === 'text' && words === postgresWords ? `${value}::text` : value
 }
 
-/** Values per bin, and how often the guessed values come, in one pass. */
+/** In one pass: values per bin, and by DuckDB how often each value of the columns with few of them comes. */
 async function counted(
   typed: readonly Typed[],
   scales: readonly { i: number; place: string }[],
-  guessed: readonly (readonly string[] | null)[],
+  few: readonly boolean[],
   from: string,
+  words: Words,
   ask: (statement: string) => Promise<Answer[]>,
-): Promise<(name: string) => number> {
+): Promise<{ counts: (name: string) => number; values: Map<number, ColumnProfile['common']> }> {
   const inner = scales.map(({ i, place }) => `${place} as b${i}`)
-  const outer = scales.flatMap(({ i }) =>
-    Array.from({ length: bins }, (_, bin) => `count(*) filter (where b${i} = ${bin}) as c${i}_${bin}`),
-  )
-  for (const [i, { value }] of typed.entries()) {
-    if (!guessed[i]?.length) continue
-    inner.push(`cast(${value} as varchar) as t${i}`)
-    for (const [k, text] of guessed[i].entries())
-      outer.push(`count(*) filter (where t${i} = '${text.replace(/'/g, "''")}') as t${i}_${k}`)
+  const outer = scales.flatMap(({ i }) => words.bins(i))
+  const listed = words === duckWords ? typed.flatMap((_, i) => (few[i] ? [i] : [])) : []
+  for (const i of listed) {
+    inner.push(`cast(${typed[i]!.value} as varchar) as t${i}`)
+    outer.push(`histogram(t${i}) as t${i}`)
   }
-  if (outer.length === 0) return () => 0
+  const values = new Map<number, ColumnProfile['common']>()
+  if (outer.length === 0) return { counts: () => 0, values }
   const [row = {}] = await ask(
     `select ${outer.join(', ')} from (select ${inner.join(', ')} from ${from}) binned`,
   )
-  return (name) => Number(row[name] ?? 0)
+  const found = new Map(Object.entries(row).map(([name, value]) => [name, Number(value)]))
+  for (const { i } of scales)
+    for (const { key, value } of entriesOf(row[`h${i}`])) found.set(`c${i}_${key}`, Number(value))
+  for (const i of listed) {
+    const all = sorted(entriesOf(row[`t${i}`]).map(({ key, value }) => ({ v: key, n: value })))
+    values.set(i, all.slice(0, commonest))
+  }
+  return { counts: (name) => found.get(name) ?? 0, values }
 }
+
+/** The entries of a map as DuckDB writes it. */
+const entriesOf = (map: unknown): readonly { key: unknown; value: unknown }[] =>
+  Array.isArray(map) ? (map as { key: unknown; value: unknown }[]) : []
 
 /** The commonest values of a column in Postgres. */
 async function commonOf(
@@ -214,9 +223,6 @@ async function commonOf(
   )
 }
 
-/** The values that DuckDB guesses to be the commonest; null where the database makes no guess. */
-const listOf = (guess: unknown): string[] | null =>
-  Array.isArray(guess) ? guess.filter((entry) => entry !== null).map(String) : null
 const sorted = (rows: readonly Answer[]): { value: string; count: number }[] =>
   rows
     .map(({ v, n }) => ({ value: String(v), count: Number(n) }))
