@@ -257,6 +257,28 @@ describe('a survey of files', () => {
   }, 60_000)
 })
 
+it('is taken over from a worker that fell silent', async () => {
+  bench.writeFile('silent/s.csv', 'a\n1\n')
+  const scope = JSON.stringify({ ...everything, include: ['silent'] })
+  const [row] = await bench.own(
+    `insert into mattock.survey (environment, connection, scope, by, state, worker, attempt) values ('dev', 'drop', $1, 'test', 'running', 999999, 1) returning id`,
+    [scope],
+  )
+  const { survey, proposals } = await finished(row!.id as number)
+  expect(survey).toMatchObject({ state: 'done', attempt: 2 })
+  expect(proposals).toHaveLength(1)
+}, 30_000)
+
+it('is one at a time for a connection', async () => {
+  await bench.own(
+    `insert into mattock.survey (environment, connection, scope, by, state) values ('dev', 'warehouse', '{"include":[],"exclude":[],"prefix":""}', 'test', 'waiting')`,
+  )
+  await expect(
+    startSurvey(bench.engine, { connection: 'warehouse', environment: 'dev', scope: everything, by: 'test' }),
+  ).rejects.toThrow(/under way already/)
+  await bench.own(`delete from mattock.survey where state = 'waiting'`)
+})
+
 describe('a survey of a database', () => {
   it('finds tables and views with their types, keys, comments and rows', async () => {
     await bench.rows(`create schema s; create table s.pump (id bigint primary key, kw numeric(7,2) not null, "odd ""name""" text, at timestamptz);

@@ -1,5 +1,5 @@
 import { Dialog, InputBase } from '@mui/material'
-import { useMemo, useState, type KeyboardEvent, type ReactElement } from 'react'
+import { useDeferredValue, useMemo, useState, type KeyboardEvent, type ReactElement } from 'react'
 import { useNavigate } from 'react-router'
 import { routes } from '../../contract/routes'
 import { useAnswer } from '../data/api'
@@ -21,6 +21,12 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
   const jobs = useAnswer(routes.jobs, {})
   const tables = useAnswer(routes.controlTables, { query: { environment } })
   const connections = useAnswer(routes.connections, { query: { environment } })
+  const letters = useDeferredValue(text.trim())
+  const datasets = useAnswer(
+    routes.datasets,
+    letters.length > 1 ? { query: { environment, search: letters, limit: 8 } } : null,
+    { keepPreviousData: true },
+  )
   const found = useMemo(() => {
     const all: Target[] = [
       ...(jobs.data ?? []).map(({ name, title }) => ({
@@ -41,6 +47,13 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
         more: title,
         path: `/connections?open=${name}`,
       })),
+      ...(datasets.data?.datasets ?? []).map(({ id, name, locator }) => ({
+        kind: 'dataset',
+        name,
+        more: locator,
+        path: `/catalog/${id}`,
+      })),
+      { kind: 'place', name: 'Catalog', more: '', path: '/catalog' },
       { kind: 'place', name: 'Morning sheet', more: '', path: '/' },
       { kind: 'place', name: 'Ledger', more: '', path: '/ledger' },
     ]
@@ -50,7 +63,7 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
       ...(number ? [{ kind: 'run', name: `run ${number[1]}`, more: '', path: `/runs/${number[1]}` }] : []),
       ...all.filter(({ name, more }) => `${name} ${more}`.toLowerCase().includes(wanted)),
     ].slice(0, 14)
-  }, [jobs.data, tables.data, connections.data, text])
+  }, [jobs.data, tables.data, connections.data, datasets.data, text])
   const open = (target: Target | undefined) => {
     if (!target) return
     onClose()
@@ -75,7 +88,7 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
       <InputBase
         autoFocus
         value={text}
-        placeholder="a job, table, connection, or the number of a run"
+        placeholder="a job, table, dataset, connection, or the number of a run"
         onChange={(event) => {
           setText(event.target.value)
           setAt(0)

@@ -2,12 +2,14 @@ import { Dialog, DialogContent, DialogTitle } from '@mui/material'
 import type { ReactElement } from 'react'
 
 const keys = [
-  ['/', 'go to a job, table, connection or run'],
+  ['/', 'go to a job, table, dataset, connection or run'],
   ['arrows, j k', 'move in a list'],
   ['Enter', 'open'],
   ['x', 'pick; with Shift and an arrow, several'],
   ['p', 'plan the job'],
   ['r', 'rerun what failed'],
+  ['f', 'find, in the catalog'],
+  ['e', 'edit the columns of a dataset'],
   ['Ctrl+S', 'save'],
   ['?', 'this list'],
 ]
