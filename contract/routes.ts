@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { connectionKinds } from '../core/connection'
 import { catalogRoutes } from './catalog'
+import { mappingSchema } from './mapping'
 import { route } from './route'
 import * as s from './shapes'
 
@@ -172,7 +173,7 @@ export const routes = {
       slice: z.string().optional(),
       parameters: s.rowSchema.default({}),
     }),
-    response: s.mappingSchema,
+    response: mappingSchema,
   }),
 
   makePlan: route({

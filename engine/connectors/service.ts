@@ -137,12 +137,15 @@ function nextAddress(
 
 /** The target of the link with relation `next` in a Link header (RFC 8288, section 3). */
 export function nextLink(header: string | null): string | undefined {
-  for (const [, target, parameters] of (header ?? '').matchAll(
-    /<([^>]*)>((?:\s*;\s*[^,;="]+(?:=(?:"[^"]*"|[^",;]*))?)*)/g,
-  )) {
-    const rel = /;\s*rel\s*=\s*(?:"([^"]*)"|([^",;\s]*))/i.exec(parameters!)
-    if ((rel?.[1] ?? rel?.[2] ?? '').toLowerCase().split(/\s+/).includes('next')) return target
-  }
+  const link = /<([^>]*)>((?:\s*;\s*[^\s,;="]+\s*(?:=\s*(?:"(?:[^"\\]|\\.)*"|[^",;\s]*))?)*)/g
+  const parameter = /;\s*([^\s,;="]+)\s*(?:=\s*(?:"((?:[^"\\]|\\.)*)"|([^",;\s]*)))?/g
+  for (const [, target, parameters] of (header ?? '').matchAll(link))
+    for (const [, name, quoted, plain] of parameters!.matchAll(parameter))
+      if (
+        name!.toLowerCase() === 'rel' &&
+        (quoted ?? plain ?? '').toLowerCase().split(/\s+/).includes('next')
+      )
+        return target
   return undefined
 }
 
