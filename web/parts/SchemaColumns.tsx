@@ -50,7 +50,7 @@ function verdictText({ looked, blank, decided, stricter }: Verdict): string {
   if (!decided || !stricter) return seen
   const { first } = decided
   const share = (100 * stricter.fails) / looked
-  const example = first ? ` such as “${first.value}”` : ''
+  const example = first ? `, such as “${first.value}”` : ''
   const place = first?.file ? ` (${first.file.split('/').at(-1)}, row ${numberText(first.row ?? 0)})` : ''
   return `${numberText(stricter.fails)} of ${count(looked, 'value')} (${share < 0.1 ? '<0.1' : share.toFixed(1)} %) are no ${kinds[stricter.type]}${example}${place}`
 }

@@ -49,7 +49,7 @@ export function ColumnMap({
   const takeGuesses = () =>
     onText(guessed.reduce((text, { target, source }) => setMapping(text, ask.step, target, source), ask.text))
   return (
-    <section aria-labelledby="mapping" style={{ marginTop: 14 }}>
+    <section ref={toTop} aria-labelledby="mapping" style={{ marginTop: 14 }}>
       <div className="line">
         <h2 id="mapping" style={{ margin: 0 }}>
           Columns{' '}
@@ -183,5 +183,8 @@ export function ColumnMap({
     </section>
   )
 }
+
+/** What was opened is wanted: it comes to the top of its sheet once. */
+const toTop = (section: HTMLElement | null): void => section?.scrollIntoView({ block: 'start' })
 
 const cut = (text: string): string => (text.length > 20 ? `${text.slice(0, 19)}…` : text)

@@ -127,7 +127,7 @@ export function Resolved({ text, outline, part, step, newestSlice, broken, onTex
           <tbody>
             {slots.map((slot) => (
               <tr key={slot.path}>
-                <th scope="row" style={{ width: 90 }}>
+                <th scope="row" style={{ width: 130 }}>
                   {labels[slot.path] ?? slot.path}
                 </th>
                 <td className="mono">
@@ -137,7 +137,7 @@ export function Resolved({ text, outline, part, step, newestSlice, broken, onTex
             ))}
             {step.settings.map(({ label, text: setting }) => (
               <tr key={label}>
-                <th scope="row" style={{ width: 90 }}>
+                <th scope="row" style={{ width: 130 }}>
                   {label}
                 </th>
                 <td>{setting}</td>
