@@ -11,7 +11,7 @@ import { valueTypeOf } from '../core/schema/types'
 import type { ValueType } from '../core/value'
 import { openPostgres, openService, openStore } from './connections'
 import { tableColumns } from './connectors/postgres'
-import { servicePages } from './connectors/service'
+import { layServiceDown } from './connectors/layServiceDown'
 import type { Engine } from './context'
 import { documentTables } from './formats/documents'
 import { resolveOne, type ResolveAsk } from './resolve'
@@ -106,7 +106,7 @@ export async function mappingSheet(
       return {
         ...column,
         type,
-        samples: values.filter((sample) => sample !== null && sample !== '').slice(0, 3),
+        samples: [...new Set(values.filter((sample) => sample !== null && sample !== ''))].slice(0, 3),
         fails: wrong.count,
         failing: wrong.first,
       }
@@ -183,20 +183,14 @@ async function sampleSource(
     return await withDuck('UTC', true, async (duck) => {
       if (spec.from.service !== undefined) {
         const service = await openService(engine, text('transfer.from.service').text, environment)
-        const { writeFile } = await import('node:fs/promises')
         const file = join(folder, 'page.ndjson')
-        for await (const { records } of servicePages(service, text('transfer.from.path').text, {
-          limit: 1,
-          records: spec.from.records,
-        })) {
-          if (records.length === 0) return { columns: [], rows: [] }
-          await writeFile(file, records.map((record) => JSON.stringify(record)).join('\n'))
-          const tables = await documentTables(duck, [file], { kind: 'ndjson' })
-          const table = tables.find(({ inner }) => inner === (spec.from.inner ?? ''))
-          if (!table) fail('file', `the records have no list "${spec.from.inner}"`)
-          return await firstOf(duck, `(${table.sql})`, table.columns)
-        }
-        return { columns: [], rows: [] }
+        const asking = { limit: looked, records: spec.from.records }
+        const laid = await layServiceDown(service, text('transfer.from.path').text, file, asking)
+        if (laid.records === 0) return { columns: [], rows: [] }
+        const tables = await documentTables(duck, [file], { kind: 'ndjson' })
+        const table = tables.find(({ inner }) => inner === (spec.from.inner ?? ''))
+        if (!table) fail('file', `the records have no list "${spec.from.inner}"`)
+        return await firstOf(duck, `(${table.sql})`, table.columns)
       }
       const store = await openStore(engine, text('transfer.from.store').text, environment)
       const files = text('transfer.from.files')

@@ -9,7 +9,7 @@ import { formatText, type FileFormat } from '../../core/schema/found'
 import { openConnection } from '../connections'
 import { insideStore, type FileStore } from '../connectors/files'
 import { qualified } from '../connectors/postgres'
-import { servicePages } from '../connectors/service'
+import { layServiceDown } from '../connectors/layServiceDown'
 import { targetPool, type Engine } from '../context'
 import { detectFile } from '../formats/detect'
 import { checkGzip } from '../formats/gzip'
@@ -141,15 +141,11 @@ export async function firstRows(
         return { columns, rows: reader.getRows() as (string | null)[][], note }
       }
       if (opened.kind === 'service') {
-        const { writeFile } = await import('node:fs/promises')
         const file = join(folder, 'page.ndjson')
-        for await (const { records } of servicePages(opened.service, path, { limit: 1 })) {
-          if (records.length === 0) return { columns: [], rows: [], note: 'the answer has no records' }
-          await writeFile(file, records.map((record) => JSON.stringify(record)).join('\n'))
-          const [table] = await documentTables(duck, [file], { kind: 'ndjson' })
-          return await read(`(${table!.sql})`, `of ${records.length} records in the first page`)
-        }
-        return { columns: [], rows: [], note: 'the answer has no page' }
+        const { records } = await layServiceDown(opened.service, path, file, { limit })
+        if (records === 0) return { columns: [], rows: [], note: 'the answer has no records' }
+        const [table] = await documentTables(duck, [file], { kind: 'ndjson' })
+        return await read(`(${table!.sql})`, 'lists within become datasets of their own')
       }
       const full = await insideStore(opened.store, path)
       const detected = await detectFile(full, path)

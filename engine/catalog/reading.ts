@@ -13,7 +13,7 @@ import { insideStore } from '../connectors/files'
 import type { TargetTable } from '../connectors/postgres'
 import type { Engine } from '../context'
 import { openRelation, type Relation } from '../formats/relation'
-import { layServiceDown } from '../survey/service'
+import { layServiceDown } from '../connectors/layServiceDown'
 import { withDuck } from '../transfer/duck'
 
 export type Dataset = typeof dataset.$inferSelect

@@ -1,5 +1,3 @@
-import { createWriteStream } from 'node:fs'
-import { once } from 'node:events'
 import { mkdir, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
@@ -7,40 +5,13 @@ import { addEvidence, judgeEvidence, noEvidence } from '../../core/schema/eviden
 import type { FoundDataset, Stray } from '../../core/schema/found'
 import { inScope } from '../../core/schema/scope'
 import type { SurveyProgress, SurveyScope } from '../../database/catalog'
-import { servicePages, type Asking, type Service } from '../connectors/service'
+import type { Service } from '../connectors/service'
+import { layServiceDown } from '../connectors/layServiceDown'
 import { documentTables } from '../formats/documents'
 import { evidenceOf, reasonOf } from './shapes'
 
 /** Records of each address that a survey reads. */
 const wanted = 1000
-
-/** Writes a service's records as newline-delimited JSON; returns what was counted on the way. */
-export async function layServiceDown(
-  service: Service,
-  path: string,
-  file: string,
-  asking: Asking = {},
-): Promise<{ records: number; bytes: number; pages: number }> {
-  const out = createWriteStream(file)
-  let records = 0
-  let bytes = 0
-  let pages = 0
-  try {
-    for await (const page of servicePages(service, path, asking)) {
-      pages++
-      bytes += page.bytes
-      for (const record of page.records) {
-        if (asking.limit !== undefined && records >= asking.limit) break
-        records++
-        if (!out.write(`${JSON.stringify(record)}\n`)) await once(out, 'drain')
-      }
-    }
-  } finally {
-    out.end()
-    await once(out, 'close')
-  }
-  return { records, bytes, pages }
-}
 
 /** Surveys the addresses that a service's settings name, over the first thousand records of each. */
 export async function surveyService(
