@@ -1,9 +1,10 @@
-import { mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs'
+import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import fc from 'fast-check'
 import { validate } from 'tableschema'
 import { afterAll, describe, expect, it } from 'vitest'
+import { findDialect } from '../core/schema/dialect'
 import { judgeEvidence, type Verdict } from '../core/schema/evidence'
 import { applyEdits } from '../core/schema/edits'
 import { toTableSchema } from '../core/schema/tableSchema'
@@ -85,6 +86,53 @@ describe('the open data of vega-datasets', () => {
       if (sum !== null && sums[i] !== null)
         expect(Math.abs(Number(sums[i]) - sum)).toBeLessThanOrEqual(Math.abs(sum) * 1e-12 + 1e-9)
   })
+})
+
+describe('dialects, held against DuckDB’s own sniffer', () => {
+  const rows = (delimiter: string, quote = '') =>
+    Array.from({ length: 30 }, (_, i) =>
+      [`${quote}n${i}${quote}`, String(i), (i / 4).toFixed(2), '2026-01-02'].join(delimiter),
+    ).join('\n')
+  const texts: Record<string, string> = {
+    commas: `name,n,value,day\n${rows(',')}\n`,
+    semicolons: `name;n;value;day\n${rows(';')}\n`,
+    tabs: `name\tn\tvalue\tday\n${rows('\t')}\n`,
+    bars: `name|n|value|day\n${rows('|')}\n`,
+    quotes: `name,n,value,day\n${rows(',', '"')}\n`,
+    'no header': `${rows(',')}\n`,
+    CRLF: `name,n,value,day\r\n${rows(',').replaceAll('\n', '\r\n')}\r\n`,
+  }
+  const sniffed = async (path: string) =>
+    await withDuck('UTC', true, async (duck) => {
+      const reader = await duck.runAndReadAll(
+        `select Delimiter, HasHeader, list_transform(Columns, c -> c.name) from sniff_csv('${path}')`,
+      )
+      const [delimiter, header, names] = reader.getRows()[0]!
+      return { delimiter, header, names: (names as unknown as { items: string[] }).items }
+    })
+  const ours = (path: string) => {
+    const { format, names } = findDialect(
+      readFileSync(path, 'utf8').slice(0, 65_536),
+      statSync(path).size <= 65_536,
+    )!
+    return { delimiter: format.delimiter, header: format.header, names }
+  }
+  it.each(Object.entries(texts))('%s', async (name, text) => {
+    const path = join(folder, `${name}.csv`)
+    writeFileSync(path, text)
+    const [mine, theirs] = [ours(path), await sniffed(path)]
+    expect({ delimiter: mine.delimiter, header: mine.header }).toEqual({
+      delimiter: theirs.delimiter,
+      header: theirs.header,
+    })
+    if (mine.header) expect(mine.names).toEqual(theirs.names)
+  })
+  it.each(['airports.csv', 'seattle-weather.csv', 'stocks.csv', 'birdstrikes.csv', 'co2-concentration.csv'])(
+    '%s',
+    async (name) => {
+      expect(ours(join(data, name))).toEqual(await sniffed(join(data, name)))
+    },
+  )
 })
 
 it('tells the same class of a value in the pages and in DuckDB', async () => {

@@ -91,6 +91,17 @@ describe('out of a database into files', () => {
     expect(back).toMatchObject({ state: 'done', read: 250, written: 250 })
     expect(await bench.rows('select distinct ok from back_split')).toEqual([{ ok: true }])
   })
+  it('splits into files of a size, all rows in them', async () => {
+    const rows = `{connection: warehouse, query: "select i as id, md5(i::text) as code from generate_series(1, 200000) i"}`
+    expect(
+      await moved(rows, '{store: drop, file: lake/sized, format: csv, split: {bytes: 1000000}}'),
+    ).toMatchObject({ state: 'done', read: 200_000, written: 200_000 })
+    const files = readdirSync(there('lake/sized'))
+    expect(files.length).toBeGreaterThan(2)
+    const ids = files.flatMap((name) => readFileSync(there(`lake/sized/${name}`), 'utf8').trim().split('\n').slice(1).map((line) => Number(line.split(',')[0]))) // prettier-ignore
+    expect(new Set(ids).size).toBe(200_000)
+    expect(ids).toHaveLength(200_000)
+  })
   it('leaves the old file as it was where the work fails', async () => {
     await moved('{connection: warehouse, query: "select 1 as a"}', '{store: drop, file: out/keep.csv}')
     const load = await moved(
