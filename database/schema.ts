@@ -354,6 +354,7 @@ export interface FileRecord {
   readonly size: number
   readonly modified: string
   readonly sha256: string
+  /** Rows it holds; a header is none. */
   readonly records: number
 }
 

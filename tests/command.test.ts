@@ -89,7 +89,7 @@ describe('the command', () => {
       written: 1152,
       error: null,
       detail: [
-        { step: 'bring-in', files: [{ path: 'flow_corrie_20261103.csv', records: 1153 }] },
+        { step: 'bring-in', files: [{ path: 'flow_corrie_20261103.csv', records: 1152 }] },
         { step: 'note-arrival' },
       ],
     })

@@ -235,7 +235,7 @@ function OneConnection({
               </small>
             )}
           </h2>
-          <Button style={{ marginLeft: 'auto' }} onClick={run} disabled={testing}>
+          <Button style={{ marginLeft: 'auto' }} onClick={run} disabled={testing || editing}>
             {testing ? 'Testing' : 'Test it'}
           </Button>
         </div>
