@@ -195,8 +195,7 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
               {file.path}
               <br />
               <span className="soft">
-                {bytesText(file.size)}, {numberText(file.records)} records, came{' '}
-                {timeText(file.modified)}
+                {bytesText(file.size)}, {numberText(file.records)} records, came {timeText(file.modified)}
                 <br />
                 sha256 {file.sha256.slice(0, 16)}…
               </span>
