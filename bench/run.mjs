@@ -1,4 +1,4 @@
-// Runs a benchmark: node bench/run.mjs transfer | plan | page
+// Runs benchmarks: node bench/run.mjs plan | transfer | survey | files | catalog (several at once may be named)
 import { build } from 'esbuild'
 import { spawnSync } from 'node:child_process'
 

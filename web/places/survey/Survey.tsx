@@ -174,10 +174,10 @@ function whatText({ found, change, kind }: Proposal): string {
   if (change && kind === 'changed') return changeText(change) || 'it is there again'
   if (!found) return ''
   return [
-    found.format ? formatText(found.format) : found.kind,
     count(found.columns.length, 'column'),
     found.files !== undefined && count(found.files, 'file'),
     found.rows !== undefined && `${found.estimated ? '≈ ' : ''}${count(found.rows, 'row')}`,
+    found.format ? formatText(found.format) : found.kind,
   ]
     .filter(Boolean)
     .join(' · ')
