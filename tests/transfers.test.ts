@@ -234,6 +234,29 @@ parts:
       ])
     }
   })
+  it('reads many documents at once within a worker’s memory', async () => {
+    const rows = Array.from({ length: 24 }, (_, i) => ({ n: i }))
+    for (const { n } of rows)
+      bench.writeFile(`in/many_${n}.json`, JSON.stringify({ items: [{ n, text: 'x'.repeat(300_000) }] }))
+    const run = await bench.load(`
+mattock: job/1
+name: many-documents
+title: many
+parts:
+  - each: {roster: {rows: ${JSON.stringify(rows)}}, at_once: 8}
+    do:
+      - id: move
+        transfer: {from: {store: drop, files: "in/many_{row.n}.json"}, into: {connection: warehouse, table: public.many_documents, write: append}}
+`)
+    expect(
+      await bench.own('select state, count(*)::int as n from mattock.load where run_id = $1 group by 1', [
+        run,
+      ]),
+    ).toEqual([{ state: 'done', n: 24 }])
+    expect(await bench.rows('select count(*)::int as n, sum(n)::int as sum from many_documents')).toEqual([
+      { n: 24, sum: 276 },
+    ])
+  })
   it('reads newline-delimited JSON, packed too', async () => {
     bench.writeFile('in/l.ndjson.gz', packed('{"id":1}\n\n{"id":2,"x":"y"}\n'))
     expect(await moved('{store: drop, files: in/l.ndjson.gz}', table('lines'))).toMatchObject({

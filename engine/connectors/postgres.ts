@@ -67,7 +67,10 @@ export function mayPass(error: unknown): boolean {
     if (/^(08|40|53|57P)/.test(code)) return true
     if (['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT'].includes(code)) return true
   }
-  return /Connection terminated|timeout exceeded when trying to connect/.test(message ?? '')
+  // the last: DuckDB's memory is shared by the loads of a worker, and free again when they are done
+  return /Connection terminated|timeout exceeded when trying to connect|^Out of Memory Error/.test(
+    message ?? '',
+  )
 }
 
 /** What a Postgres error says, with its detail, as one sentence. */

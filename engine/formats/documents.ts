@@ -1,3 +1,4 @@
+import { statSync } from 'node:fs'
 import { DuckDBListType, DuckDBStructType, type DuckDBConnection, type DuckDBType } from '@duckdb/node-api'
 import { fail } from '../../core/fault'
 import { quoteName } from '../../core/expression/slot'
@@ -5,8 +6,16 @@ import type { FileFormat } from '../../core/schema/found'
 import { layOut, recordLists, type LaidOutColumn, type NestedType } from '../../core/schema/nested'
 import { literal, literalList } from '../transfer/duck'
 
-/** Letters that one document may have; DuckDB holds it in memory while it reads. */
+/** Bytes that one document, and one record of a list, may have; DuckDB takes twice as much memory for each reading. */
 const largestDocument = 64 << 20
+const largestRecord = 8 << 20
+
+/** DuckDB's `maximum_object_size` for files: no more than they hold, so that many small ones can be read at once. */
+export function objectSize(paths: readonly string[], format: FileFormat): number {
+  const most = Math.max(...paths.map((path) => statSync(path).size)) * (format.gzip ? 20 : 1)
+  const whole = format.kind === 'json' && format.records !== undefined
+  return Math.max(1 << 20, Math.min(most + 1024, whole ? largestDocument : largestRecord))
+}
 
 /** A format that no value has. */
 const neverFits = "'\u0001%Y'"
@@ -19,7 +28,7 @@ function recordsSql(paths: readonly string[], format: FileFormat): string {
     `format = ${literal(layout)}`,
     'records = false',
     `filename = 'mattock_file'`,
-    `maximum_object_size = ${largestDocument}`,
+    `maximum_object_size = ${objectSize(paths, format)}`,
     'sample_size = -1',
     'union_by_name = true',
     // dates and times stay text, to be read by their values: DuckDB's own guess forgets the zone

@@ -13,7 +13,7 @@ import type { FileRecord } from '../../database/schema'
 import { insideStore, Lister, type FileStore } from '../connectors/files'
 import type { Service } from '../connectors/service'
 import { detectFile, type Detected } from '../formats/detect'
-import { documentTables, findRecords } from '../formats/documents'
+import { documentTables, findRecords, objectSize } from '../formats/documents'
 import { csvSql, openRelation, type Relation, type StoreFile } from '../formats/relation'
 import { layDownSheets } from '../formats/sheets'
 import { layServiceDown } from '../connectors/layServiceDown'
@@ -346,10 +346,10 @@ async function lengthSql(
   }
   if (!format.records)
     return format.gzip
-      ? `select count(*) from read_json_objects(${literal(full)}, format = 'array', compression = 'gzip', maximum_object_size = 67108864)`
+      ? `select count(*) from read_json_objects(${literal(full)}, format = 'array', compression = 'gzip', maximum_object_size = ${objectSize([full], format)})`
       : undefined
   const path = `$.${format.records}`
-  return `select sum(json_array_length(json, ${literal(path)})) from read_json_objects(${literal(full)}, format = 'unstructured', maximum_object_size = 67108864${format.gzip ? ", compression = 'gzip'" : ''})`
+  return `select sum(json_array_length(json, ${literal(path)})) from read_json_objects(${literal(full)}, format = 'unstructured', maximum_object_size = ${objectSize([full], format)}${format.gzip ? ", compression = 'gzip'" : ''})`
 }
 
 /** Entries of the one list that a JSON text is (RFC 8259), counted without reading what they are. */
