@@ -10,10 +10,9 @@ import { readControl } from '../engine/control'
 import { mappingSheet } from '../engine/mapping'
 import { makePlan } from '../engine/planning'
 import { startRun } from '../engine/runs'
-import { acceptProposals } from '../engine/survey/accept'
-import { startSurvey } from '../engine/survey/survey'
 import { testBench, type TestBench } from './support/bench'
 import { xlsx } from './support/files'
+import { takeIn } from './support/surveyed'
 
 let bench: TestBench
 const found = async (search: string, more: Partial<CatalogAsk> = {}) =>
@@ -40,20 +39,7 @@ beforeAll(async () => {
   await bench.rows(
     `create table public.pump (id bigint primary key, kw numeric(7,2), "odd ""name""" text); insert into pump values (1, 2.5, 'a'), (2, 3, 'b')`,
   )
-  for (const connection of ['drop', 'warehouse']) {
-    const id = await startSurvey(bench.engine, {
-      connection,
-      environment: 'dev',
-      scope: { include: [], exclude: [], prefix: '' },
-      by: 'test',
-    })
-    for (;;) {
-      const [row] = await bench.own('select state from mattock.survey where id = $1', [id])
-      if (row!.state === 'done') break
-      await new Promise((resolve) => setTimeout(resolve, 20))
-    }
-    await acceptProposals(bench.engine, id, undefined, 'test')
-  }
+  for (const connection of ['drop', 'warehouse']) await takeIn(bench, connection)
 }, 60_000)
 afterAll(() => bench.close())
 

@@ -2,9 +2,8 @@ import { afterAll, beforeAll, expect, it } from 'vitest'
 import { readDataset } from '../engine/catalog/reading'
 import { profileDataset } from '../engine/catalog/profile'
 import { sampleRows } from '../engine/catalog/sample'
-import { acceptProposals } from '../engine/survey/accept'
-import { startSurvey } from '../engine/survey/survey'
 import { testBench, type TestBench } from './support/bench'
+import { takeIn } from './support/surveyed'
 
 let bench: TestBench
 beforeAll(async () => {
@@ -15,19 +14,7 @@ afterAll(() => bench.close())
 
 /** Surveys a connection, takes everything in, and gives the dataset of that place. */
 async function known(connection: string, locator: string) {
-  const id = await startSurvey(bench.engine, {
-    connection,
-    environment: 'dev',
-    scope: { include: [], exclude: [], prefix: '' },
-    by: 'test',
-  })
-  for (;;) {
-    const [row] = await bench.own('select state, fault from mattock.survey where id = $1', [id])
-    if (row!.state === 'done') break
-    if (row!.state === 'failed') throw new Error(String(row!.fault))
-    await new Promise((resolve) => setTimeout(resolve, 20))
-  }
-  await acceptProposals(bench.engine, id, undefined, 'test')
+  await takeIn(bench, connection)
   const [row] = await bench.own('select id from mattock.dataset where connection = $1 and locator = $2', [
     connection,
     locator,

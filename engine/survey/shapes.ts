@@ -109,7 +109,7 @@ export function reasonOf(error: unknown): string {
     return 'gzip that cannot be unpacked to its end: it is broken off or damaged'
   if (/Maximum line size|LINE SIZE/i.test(message)) return 'a line of more than 2 MB, which no table has'
   if (/maximum_object_size/i.test(message))
-    return 'one document of more than 64 MB; parts of it cannot be read alone'
+    return 'a document of more than 64 MB, or a record of more than 8 MB; parts of it cannot be read alone'
   if (/parquet/i.test(message)) return `a Parquet file that is damaged: ${firstLine(message)}`
   if (/Malformed JSON|json/i.test(message)) return `no JSON that can be read: ${firstLine(message)}`
   return firstLine(message)
