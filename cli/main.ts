@@ -5,8 +5,8 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock start [--demo] [--port N] [--data DIR] [--workers N] [--background] [--json]
   ./mattock stop [--data DIR]
   ./mattock test
-  ./mattock plan JOB [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--json]
-  ./mattock run JOB  [the same] [--wait] [--json]
+  ./mattock plan JOB [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--compare PLAN|last] [--json | --sarif]
+  ./mattock run JOB  [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--wait] [--json]
   ./mattock rerun RUN --failed [--wait] [--json]
   ./mattock runs [--job JOB] [--env E] [--state S] [--limit N] [--json]
   ./mattock show RUN [--json]
@@ -29,6 +29,8 @@ async function main(): Promise<number> {
       return await (await import('./start')).stop(rest)
     case 'serve':
       return await (await import('./serve')).serve()
+    case 'planner':
+      return await (await import('./planner')).planner()
     case 'worker':
       return await (await import('./worker')).worker(rest)
     case 'survey':

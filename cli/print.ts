@@ -3,24 +3,32 @@ import type { routes } from '../contract/routes'
 
 const n = (value: number): string => value.toLocaleString('en')
 
-/** A plan for a terminal: findings first, then the loads. */
-export function planText(document: Answer<typeof routes.planDocument>): string {
-  const lines = [`${document.job} in ${document.environment}: ${n(document.loads.length)} loads`]
-  for (const { level, code, message } of document.findings)
-    lines.push(`${level.padEnd(4)}  ${code.padEnd(14)}  ${message}`)
-  if (document.forecast) lines.push(`likely ${Math.round(document.forecast.seconds)} s`)
-  for (const load of document.loads.slice(0, 40))
-    lines.push(
-      `  ${load.key}  ${load.steps
-        .map(({ resolved }) =>
-          Object.values(resolved)
-            .filter((text) => typeof text === 'string')
-            .join(' '),
-        )
-        .join(' | ')}`,
-    )
-  if (document.loads.length > 40)
-    lines.push(`  and ${n(document.loads.length - 40)} more; --json lists them all`)
+/** A plan for a terminal: findings first, then the first loads. */
+export function planText(
+  plan: Answer<typeof routes.plan>,
+  loads: Answer<typeof routes.planLoads>['loads'],
+): string {
+  const lines = [`${plan.job} in ${plan.environment}, plan ${plan.id}: ${n(plan.loads)} loads`]
+  for (const { level, code, message } of plan.findings)
+    lines.push(`${level.padEnd(4)}  ${code.padEnd(17)}  ${message}`)
+  if (plan.forecast) {
+    const { seconds, low, high } = plan.forecast
+    lines.push(`likely ${Math.round(seconds)} s (${Math.round(low)} to ${Math.round(high)} s)`)
+  }
+  for (const load of loads) lines.push(`  ${load.key}  ${load.cells.join('  ')}`)
+  if (loads.length > 0 && plan.loads > loads.length)
+    lines.push(`  and ${n(plan.loads - loads.length)} more; --json lists them all`)
+  return `${lines.join('\n')}\n`
+}
+
+/** What changed against another plan. */
+export function comparisonText(other: number, compared: Answer<typeof routes.comparePlans>): string {
+  const { added, gone, changed, same, texts } = compared
+  const lines = [
+    `against plan ${other}: ${n(added)} added, ${n(gone)} gone, ${n(changed)} changed, ${n(same)} the same`,
+  ]
+  for (const { step, label, before, after, count } of texts)
+    lines.push(`  ${step} ${label}, ${n(count)} loads: ${before ?? 'nothing'} -> ${after ?? 'nothing'}`)
   return `${lines.join('\n')}\n`
 }
 

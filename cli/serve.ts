@@ -11,6 +11,7 @@ import { startStandIns, type StandIns } from '../demo/services'
 import { account, apiToken } from '../database/schema'
 import { openEngine, type Engine } from '../engine/context'
 import { hashPassword, makeToken } from '../server/auth'
+import { planApart } from '../engine/planner/process'
 import { makeApp } from '../server/app'
 
 const project = join(dirname(fileURLToPath(import.meta.url)), '..')
@@ -30,6 +31,7 @@ export async function serve(): Promise<number> {
     await keepStandIns(engine, standIns)
   }
   await ensureCommandToken(engine, data)
+  const planner = planApart(process.argv[1]!, (message) => log.warn(message))
   const history = new AbortController()
   let progress: { label: string; done: number; total: number } | null = null
   const app = makeApp(
@@ -39,6 +41,7 @@ export async function serve(): Promise<number> {
       demoAccounts: demo ? accounts.map(({ email, password, role }) => ({ email, password, role })) : [],
       background: () => progress,
       pages: join(project, 'dist', 'web'),
+      planner,
     },
     log,
   )
@@ -64,6 +67,7 @@ export async function serve(): Promise<number> {
   })
   history.abort()
   standIns?.close()
+  planner.close()
   server.closeAllConnections()
   server.close()
   await making

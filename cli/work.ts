@@ -2,9 +2,9 @@ import { parseArgs } from 'node:util'
 import { routes } from '../contract/routes'
 import type { Answer } from '../contract/route'
 import type { Row } from '../core/value'
-import { openApi, type Api } from './api'
+import { ApiError, openApi, type Api } from './api'
 import { UsageError } from './main'
-import { planText, runsText, runText } from './print'
+import { comparisonText, planText, runsText, runText } from './print'
 import { dataFolder } from './state'
 
 const wrong = 2
@@ -32,6 +32,8 @@ export async function work(
       job: { type: 'string' },
       state: { type: 'string' },
       limit: { type: 'string', default: '20' },
+      compare: { type: 'string' },
+      sarif: { type: 'boolean', default: false },
     },
   })
   const api = openApi(dataFolder(values.data))
@@ -43,17 +45,45 @@ export async function work(
   try {
     switch (command) {
       case 'plan': {
-        const { document } = await plan(api, what!, values)
-        say(document, planText(document))
-        return hasStop(document) ? stopped : 0
+        const made = await plan(api, what!, values)
+        const stops = made.findings.some(({ level }) => level === 'stop')
+        const against =
+          values.compare === undefined ? undefined : await compareWith(api, made, values.compare)
+        if (values.sarif)
+          await api.pipe(routes.planFile, { params: { id: made.id }, query: { as: 'sarif' } }, process.stdout)
+        else if (values.json)
+          await api.pipe(
+            routes.planDocument,
+            { params: { id: made.id }, query: { compare: against } },
+            process.stdout,
+          )
+        else {
+          const { loads } = await api.call(routes.planLoads, {
+            params: { id: made.id },
+            query: { limit: 40 },
+          })
+          process.stdout.write(planText(made, loads))
+          if (against !== undefined)
+            process.stdout.write(
+              comparisonText(
+                against,
+                await api.call(routes.comparePlans, {
+                  params: { id: made.id },
+                  query: { with: against, limit: 20 },
+                }),
+              ),
+            )
+        }
+        return stops ? stopped : 0
       }
       case 'run': {
-        const { id, document } = await plan(api, what!, values)
-        if (hasStop(document)) {
-          say(document, planText(document))
+        const made = await plan(api, what!, values)
+        if (made.findings.some(({ level }) => level === 'stop')) {
+          if (values.json) await api.pipe(routes.planDocument, { params: { id: made.id } }, process.stdout)
+          else process.stdout.write(planText(made, []))
           return stopped
         }
-        const { run } = await api.call(routes.startRun, { body: { plan: id } })
+        const { run } = await api.call(routes.startRun, { body: { plan: made.id } })
         return await finish(api, run, values.wait, say)
       }
       case 'rerun': {
@@ -93,10 +123,8 @@ export async function work(
   }
 }
 
-type PlanDocument = Answer<typeof routes.planDocument>
+type PlanHead = Answer<typeof routes.plan>
 type RunDocument = Answer<typeof routes.runDocument>
-
-const hasStop = (document: PlanDocument): boolean => document.findings.some(({ level }) => level === 'stop')
 
 function runNumber(text: string): number {
   if (!/^\d+$/.test(text)) throw new UsageError(`"${text}" is no run; it is a number`)
@@ -117,7 +145,7 @@ async function plan(
   api: Api,
   job: string,
   values: { env: string; slices?: string | undefined; set: string[]; only?: string | undefined },
-): Promise<{ id: number; document: PlanDocument }> {
+): Promise<PlanHead> {
   const { id } = await api.call(routes.makePlan, {
     body: {
       job,
@@ -127,7 +155,22 @@ async function plan(
       span: values.slices,
     },
   })
-  return { id, document: await api.call(routes.planDocument, { params: { id } }) }
+  return await api.call(routes.plan, { params: { id } })
+}
+
+/** The plan to hold another against: by its number, or the last before it in the same environment. */
+async function compareWith(api: Api, made: PlanHead, which: string): Promise<number> {
+  if (which !== 'last') return planNumber(which)
+  const others = await api.call(routes.otherPlans, { params: { id: made.id } })
+  const last = others.find(({ id, environment }) => id < made.id && environment === made.environment)
+  if (!last) throw new ApiError(`${made.job} has no earlier plan in ${made.environment}`, 'unknown-name')
+  return last.id
+}
+
+function planNumber(text: string): number {
+  if (!/^\d+$/.test(text))
+    throw new UsageError(`--compare takes the number of a plan, or last; "${text}" is neither`)
+  return Number(text)
 }
 
 async function finish(

@@ -1,7 +1,9 @@
 import { z } from 'zod'
 import { connectionKinds } from '../core/connection'
 import { catalogRoutes } from './catalog'
+import { controlRoutes } from './control'
 import { mappingSchema } from './mapping'
+import { jobEffectSchema, planRoutes } from './plans'
 import { route } from './route'
 import * as s from './shapes'
 
@@ -12,17 +14,12 @@ const page = {
   offset: z.coerce.number().int().min(0).default(0),
   limit: z.coerce.number().int().min(1).max(1000).default(100),
 }
-const planAsk = z.object({
-  job: z.string(),
-  environment: z.string(),
-  parameters: s.rowSchema.default({}),
-  only: z.string().optional(),
-  span: z.string().optional(),
-})
 
 /** Every operation of the API, by name. */
 export const routes = {
   ...catalogRoutes,
+  ...controlRoutes,
+  ...planRoutes,
   session: route({
     method: 'get',
     path: '/api/session',
@@ -87,38 +84,6 @@ export const routes = {
     response: s.testSchema,
   }),
 
-  controlTables: route({
-    method: 'get',
-    path: '/api/control',
-    summary: 'all control tables',
-    query: inEnvironment,
-    response: z.array(s.controlListSchema),
-  }),
-  controlTable: route({
-    method: 'get',
-    path: '/api/control/:name',
-    summary: 'the rows of a control table',
-    params: name,
-    query: inEnvironment,
-    response: s.controlSchema,
-  }),
-  editControl: route({
-    method: 'post',
-    path: '/api/control/:name/edits',
-    summary: 'save edits: all of them, or none where a row was changed meanwhile',
-    params: name,
-    query: inEnvironment,
-    body: z.object({ edits: z.array(s.controlEditSchema) }),
-    response: s.controlSavedSchema,
-  }),
-  controlHistory: route({
-    method: 'get',
-    path: '/api/control/:name/history',
-    summary: 'changes, newest first',
-    params: name,
-    response: z.array(s.controlChangeSchema),
-  }),
-
   jobs: route({ method: 'get', path: '/api/jobs', summary: 'all jobs', response: z.array(s.jobBriefSchema) }),
   job: route({
     method: 'get',
@@ -159,6 +124,29 @@ export const routes = {
     response: s.resolvedSchema,
   }),
 
+  jobEffect: route({
+    method: 'post',
+    path: '/api/jobs/:name/effect',
+    summary: 'what a text would do to the loads of the job, in the place of its newest version',
+    params: name,
+    body: z.object({ text: z.string(), environment: z.string(), parameters: s.rowSchema.default({}) }),
+    response: jobEffectSchema,
+  }),
+  previewRoster: route({
+    method: 'post',
+    path: '/api/jobs/roster',
+    summary: 'the rows that a part would loop over',
+    body: z.object({
+      text: z.string(),
+      environment: z.string(),
+      part: z.number(),
+      parameters: s.rowSchema.default({}),
+      search: z.string().default(''),
+      offset: z.int().min(0).default(0),
+      limit: z.int().min(1).max(1000).default(100),
+    }),
+    response: s.rosterSchema,
+  }),
   mapping: route({
     method: 'post',
     path: '/api/jobs/mapping',
@@ -174,49 +162,6 @@ export const routes = {
       parameters: s.rowSchema.default({}),
     }),
     response: mappingSchema,
-  }),
-
-  makePlan: route({
-    method: 'post',
-    path: '/api/plans',
-    summary: 'work out all loads of a job',
-    body: planAsk,
-    response: z.object({ id: z.number() }),
-  }),
-  plan: route({
-    method: 'get',
-    path: '/api/plans/:id',
-    summary: 'a plan without its loads',
-    params: id,
-    response: s.planSchema,
-  }),
-  planLoads: route({
-    method: 'get',
-    path: '/api/plans/:id/loads',
-    summary: 'loads of a plan, by page',
-    params: id,
-    query: z.object({ ...page, code: z.string().optional(), search: z.string().optional() }),
-    response: z.object({ total: z.number(), loads: z.array(s.planLoadSchema) }),
-  }),
-  leaveOut: route({
-    method: 'post',
-    path: '/api/plans/:id/left',
-    summary: 'leave loads out, or take them in again',
-    params: id,
-    body: z.object({
-      numbers: z.array(z.number()).optional(),
-      code: z.string().optional(),
-      search: z.string().optional(),
-      left: z.boolean(),
-    }),
-    response: z.object({ changed: z.number() }),
-  }),
-  planDocument: route({
-    method: 'get',
-    path: '/api/plans/:id/document',
-    summary: 'a whole plan as one document',
-    params: id,
-    response: s.planDocumentSchema,
   }),
 
   startRun: route({

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { connectionKinds } from '../core/connection'
-import { findingCodes } from '../core/plan/types'
+
 import { valueTypes } from '../core/value'
 import { faultSchema } from './route'
 
@@ -57,50 +57,6 @@ export const connectionSchema = z.object({
       updatedBy: z.string(),
     }),
   ),
-})
-
-export const cellRulesSchema = z.object({
-  required: z.boolean().optional(),
-  one_of: z.array(z.string()).optional(),
-  names: z.literal('connection').optional(),
-  note: z.string().optional(),
-})
-export const controlListSchema = z.object({
-  name: z.string(),
-  title: z.string(),
-  where: z.string(),
-  rows: z.number(),
-  jobs: z.array(z.string()),
-  changedAt: z.string().nullable(),
-  changedBy: z.string().nullable(),
-})
-export const controlSchema = z.object({
-  name: z.string(),
-  title: z.string(),
-  where: z.object({ connection: z.string().nullable(), schema: z.string(), table: z.string() }),
-  columns: z.array(columnSchema),
-  key: z.array(z.string()),
-  rows: z.array(rowSchema),
-  versions: z.array(z.string()),
-  rules: z.record(z.string(), cellRulesSchema),
-  jobs: z.array(z.string()),
-})
-export const controlEditSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('change'), key: rowSchema, version: z.string(), set: rowSchema }),
-  z.object({ kind: z.literal('add'), set: rowSchema }),
-  z.object({ kind: z.literal('remove'), key: rowSchema, version: z.string() }),
-])
-export const controlSavedSchema = z.object({
-  saved: z.number(),
-  conflicts: z.array(z.object({ key: rowSchema, now: rowSchema.nullable(), version: z.string().nullable() })),
-})
-export const controlChangeSchema = z.object({
-  id: z.number(),
-  at: z.string(),
-  by: z.string(),
-  rowKey: z.string(),
-  before: rowSchema.nullable(),
-  after: rowSchema.nullable(),
 })
 
 export const runBriefSchema = z.object({
@@ -197,6 +153,16 @@ export const jobSchema = z.object({
   newestSlice: z.string().nullable(),
 })
 export const checkedSchema = z.object({ outline: outlineSchema.nullable(), faults: z.array(faultSchema) })
+export const rosterSchema = z.object({
+  columns: z.array(columnSchema),
+  key: z.array(z.string()),
+  /** Rows before the filter, after it, and those that the search leaves. */
+  before: z.number(),
+  total: z.number(),
+  found: z.number(),
+  rows: z.array(z.object({ key: z.string(), row: rowSchema })),
+  findings: z.array(z.object({ code: z.string(), level: levelSchema, message: z.string() })),
+})
 export const resolvedSchema = z.object({
   /** Rows to choose from: at most 50 that fit the search, and how many there are. */
   rows: z.array(z.string()),
@@ -216,74 +182,6 @@ export const resolvedSchema = z.object({
   findings: z.array(
     z.object({ code: z.string(), level: levelSchema, message: z.string(), path: z.string().nullable() }),
   ),
-})
-
-export const findingSchema = z.object({
-  code: z.enum(findingCodes),
-  level: levelSchema,
-  message: z.string(),
-  where: z.record(z.string(), z.unknown()),
-  mend: z
-    .object({
-      label: z.string(),
-      open: z.enum(['control-row', 'job', 'connection']),
-      name: z.string(),
-      row: z.string().optional(),
-    })
-    .optional(),
-  loads: z.array(z.number()),
-})
-export const forecastSchema = z
-  .object({ seconds: z.number(), low: z.number(), high: z.number(), known: z.number() })
-  .nullable()
-export const planColumnSchema = z.object({
-  id: z.string(),
-  label: z.string(),
-  kind: z.enum(['row', 'slice', 'slot']),
-  slot: z.number().optional(),
-})
-export const planPartSchema = z.object({
-  index: z.number(),
-  each: z.boolean(),
-  atOnce: z.number(),
-  rows: z.number(),
-  slices: z.number(),
-  steps: z.array(
-    z.object({ id: z.string(), title: z.string(), kind: z.string(), slots: z.array(slotSchema) }),
-  ),
-  differing: z.object({
-    columns: z.array(planColumnSchema),
-    same: z.array(z.object({ label: z.string(), text: z.string() })),
-  }),
-})
-export const planSchema = z.object({
-  id: z.number(),
-  job: z.string(),
-  title: z.string(),
-  version: z.number(),
-  environment: z.string(),
-  createdAt: z.string(),
-  by: z.string(),
-  parameters: rowSchema,
-  only: z.string().nullable(),
-  span: z.string().nullable(),
-  loads: z.number(),
-  left: z.number(),
-  parts: z.array(planPartSchema),
-  findings: z.array(findingSchema),
-  forecast: forecastSchema,
-  /** Findings of level stop that concern loads not left out. */
-  stops: z.number(),
-})
-export const planLoadSchema = z.object({
-  number: z.number(),
-  part: z.number(),
-  key: z.string(),
-  each: z.boolean(),
-  cells: z.array(z.string()),
-  files: z.object({ names: z.array(z.string()), bytes: z.number() }).nullable(),
-  codes: z.array(z.string()),
-  left: z.boolean(),
 })
 
 export const runSchema = runBriefSchema.extend({
@@ -389,44 +287,6 @@ export const rejectsSchema = z.object({
   total: z.number(),
 })
 
-/** The shapes of product.md §11 that scripts rely on. */
-export const planDocumentSchema = z.object({
-  plan: z.number(),
-  job: z.string(),
-  environment: z.string(),
-  loads: z.array(
-    z.object({
-      key: z.string(),
-      row: rowSchema.nullable(),
-      slice: z.object({ from: z.string(), to: z.string() }).nullable(),
-      steps: z.array(
-        z.object({
-          id: z.string(),
-          kind: z.string(),
-          resolved: z.record(z.string(), z.unknown()),
-          after: z.array(z.string()),
-        }),
-      ),
-    }),
-  ),
-  once: z.array(
-    z.object({
-      id: z.string(),
-      kind: z.string(),
-      resolved: z.record(z.string(), z.unknown()),
-      after: z.array(z.string()),
-    }),
-  ),
-  findings: z.array(
-    z.object({
-      code: z.string(),
-      level: levelSchema,
-      message: z.string(),
-      where: z.record(z.string(), z.unknown()),
-    }),
-  ),
-  forecast: forecastSchema,
-})
 export const balanceSchema = z.object({
   read: z.number(),
   written: z.number(),

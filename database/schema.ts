@@ -13,7 +13,8 @@ import {
   uniqueIndex,
 } from 'drizzle-orm/pg-core'
 import type { ConnectionKind } from '../core/connection'
-import type { Finding, Forecast, PlanPart } from '../core/plan/types'
+import type { Forecast } from '../core/forecast/forecast'
+import type { Finding, PlanPart } from '../core/plan/types'
 import type { Resolved } from '../core/expression/slot'
 import type { Row } from '../core/value'
 import { bytea, count, created, mattock, when } from './columns'
@@ -165,32 +166,69 @@ export const plan = mattock.table('plan', {
   loads: integer('loads').notNull(),
 })
 
-export type StoredPart = Omit<PlanPart, 'roster' | 'slices'> & {
+/** A part as it is kept: its rows, slices and what varies with them are rows of their own. */
+export type StoredPart = Omit<PlanPart, 'roster' | 'slices' | 'varies'> & {
   readonly columns: PlanPart['roster'] extends infer R ? (R extends { columns: infer C } ? C : never) : never
   readonly each: boolean
   readonly rows: number
   readonly slices: number
+  /** By which of row and slice each slot varies; plans of before have what a load resolves to with the load. */
+  readonly varies?: PlanPart['varies']
+  /** What the slots resolve to that are the same in all loads, in their order. */
+  readonly same?: readonly (Resolved | null)[]
   readonly differing: {
     readonly columns: readonly { id: string; label: string; kind: 'row' | 'slice' | 'slot'; slot?: number }[]
     readonly same: readonly { label: string; text: string }[]
   }
 }
 
-export const planLoad = mattock.table(
-  'plan_load',
+const ofPlan = () =>
+  integer('plan_id')
+    .notNull()
+    .references(() => plan.id, { onDelete: 'cascade' })
+
+/** A row of a part's roster, with what varies with the row alone. */
+export const planRow = mattock.table(
+  'plan_row',
   {
-    planId: integer('plan_id')
-      .notNull()
-      .references(() => plan.id, { onDelete: 'cascade' }),
+    planId: ofPlan(),
+    part: integer('part').notNull(),
+    row: integer('row').notNull(),
+    key: text('key').notNull(),
+    cells: jsonb('cells').$type<Row>().notNull(),
+    resolved: jsonb('resolved').$type<(Resolved | null)[]>().notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.planId, t.part, t.row] })],
+)
+
+export const planSlice = mattock.table(
+  'plan_slice',
+  {
+    planId: ofPlan(),
+    part: integer('part').notNull(),
+    slice: integer('slice').notNull(),
+    from: when('from').notNull(),
+    to: when('to').notNull(),
+    label: text('label').notNull(),
+    resolved: jsonb('resolved').$type<(Resolved | null)[]>().notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.planId, t.part, t.slice] })],
+)
+
+/** A load: which row and slice, and what varies with both. A plan of 300,000 loads is as many narrow rows. */
+export const planLoad = mattock.table(
+  'planned_load',
+  {
+    // no foreign key: checking it row by row would take longer than writing the rows; plans are deleted in one place
+    planId: integer('plan_id').notNull(),
     number: integer('number').notNull(),
     part: integer('part').notNull(),
-    key: text('key').notNull(),
-    rowKey: text('row_key'),
-    row: jsonb('row').$type<Row | null>(),
-    sliceFrom: when('slice_from'),
-    sliceTo: when('slice_to'),
-    sliceLabel: text('slice_label'),
-    resolved: jsonb('resolved').$type<(Resolved | null)[]>().notNull(),
+    /** Null in a part that runs once. */
+    row: integer('row'),
+    slice: integer('slice'),
+    /** What a part that runs once is called. */
+    title: text('title'),
+    resolved: jsonb('resolved').$type<(Resolved | null)[]>(),
     /** Connections it uses, for the caps. */
     connections: text('connections').array().notNull(),
     /** What was found of its files: names, count, bytes. */

@@ -1,10 +1,11 @@
-import { desc, eq } from 'drizzle-orm'
+import { and, desc, eq, gt } from 'drizzle-orm'
 import type pg from 'pg'
+import { keyText, undoChanges, type ControlEdit } from '../core/control/edits'
 import { fail } from '../core/fault'
 import { quoteName } from '../core/expression/slot'
 import { cellFault } from '../core/schema/rules'
 import { postgresTypeFor, valueTypeOf } from '../core/schema/types'
-import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../core/value'
+import { type Column, type Row, type Table, type Value, type ValueType } from '../core/value'
 import { connection, controlChange, controlTable, type ColumnRules } from '../database/schema'
 import { openPostgres } from './connections'
 import { qualified } from './connectors/postgres'
@@ -110,11 +111,6 @@ export async function readControl(engine: Engine, name: string, environment: str
   }
 }
 
-export type ControlEdit =
-  | { readonly kind: 'change'; readonly key: Row; readonly version: string; readonly set: Row }
-  | { readonly kind: 'add'; readonly set: Row }
-  | { readonly kind: 'remove'; readonly key: Row; readonly version: string }
-
 /** A row that somebody else changed meanwhile; `now` is null where it was removed. */
 export interface ControlConflict {
   readonly key: Row
@@ -126,8 +122,6 @@ export interface ControlSaved {
   readonly saved: number
   readonly conflicts: readonly ControlConflict[]
 }
-
-export const rowKeyText = (key: Row): string => Object.values(key).map(valueText).join(' · ')
 
 /**
  * Saves edits in one transaction: all of them, or, where any row was changed by another meanwhile, none.
@@ -181,7 +175,7 @@ export async function saveControl(
         )
         const keyed = Object.fromEntries(key.map((column) => [column, edit.set[column] ?? null]))
         history.push({
-          rowKey: rowKeyText(keyed),
+          rowKey: keyText(keyed),
           before: null,
           after: (await readRow(keyed))?.row ?? edit.set,
         })
@@ -196,14 +190,14 @@ export async function saveControl(
       const keyValues = key.map((column) => edit.key[column] ?? null)
       if (edit.kind === 'remove') {
         await client.query(`delete from ${table} where ${keyTest}`, keyValues)
-        history.push({ rowKey: rowKeyText(edit.key), before: before.row, after: null })
+        history.push({ rowKey: keyText(edit.key), before: before.row, after: null })
       } else if (names.length > 0) {
         await client.query(
           `update ${table} set ${names.map((column, i) => `${quoteName(column)} = ${bound[i]}`).join(', ')} where ${keyTest}`,
           [...values, ...keyValues],
         )
         history.push({
-          rowKey: rowKeyText(edit.key),
+          rowKey: keyText(edit.key),
           before: before.row,
           after: { ...before.row, ...edit.set },
         })
@@ -260,7 +254,7 @@ function checkCells(
       const fault = cellFault(known, found.rules[column], value, connections)
       if (fault)
         fail('control', fault, {
-          row: edit.kind === 'change' ? rowKeyText(edit.key) : undefined,
+          row: edit.kind === 'change' ? keyText(edit.key) : undefined,
           path: column,
         } as never)
     }
@@ -345,7 +339,7 @@ export async function createControl(
       [name, given.title, JSON.stringify(given.rules)],
     )
     const changes = table.rows.map((row) => ({
-      key: rowKeyText(Object.fromEntries(table.key.map((column) => [column, row[column] ?? null]))),
+      key: keyText(Object.fromEntries(table.key.map((column) => [column, row[column] ?? null]))),
       after: row,
     }))
     await client.query(
@@ -354,4 +348,23 @@ export async function createControl(
       [name, given.by, JSON.stringify(changes)],
     )
   })
+}
+
+/** The rows as they were at a time, as far as they were changed here. */
+export async function controlAsOf(
+  engine: Engine,
+  name: string,
+  environment: string,
+  at: string,
+): Promise<ControlTable> {
+  const table = await readControl(engine, name, environment)
+  const changes = await engine.db
+    .select()
+    .from(controlChange)
+    .where(and(eq(controlChange.table, name), gt(controlChange.at, at)))
+    .orderBy(desc(controlChange.id))
+  return undoChanges(
+    table,
+    changes.map(({ rowKey, before, after }) => ({ rowKey, before: before ?? null, after: after ?? null })),
+  )
 }

@@ -6,7 +6,8 @@ import { transfersOf } from '../core/plan/view'
 import { newestClosed, slicesInSpan, type Slice } from '../core/slice/slices'
 import type { Row } from '../core/value'
 import type { Engine } from './context'
-import { controlTables, judgeExpansion, readEnvironment } from './planning'
+import { judgeExpansion, readEnvironment } from './planning'
+import { gatherRosters } from './rosters'
 import { DocumentError } from './jobs'
 
 export interface ResolveAsk {
@@ -43,7 +44,7 @@ export async function resolveOne(engine: Engine, ask: ResolveAsk) {
     slices,
     now,
   }
-  const expansion = expand(request, await controlTables(engine, job, ask.environment))
+  const expansion = expand(request, await gatherRosters(engine, request))
   const roster = expansion.parts[ask.part]?.roster
   if (!expansion.parts[ask.part])
     throw new FaultError({ code: 'unknown-name', message: `the job has no part ${ask.part + 1}`, where: {} })

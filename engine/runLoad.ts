@@ -1,5 +1,5 @@
 import { join } from 'node:path'
-import { and, eq } from 'drizzle-orm'
+import { eq } from 'drizzle-orm'
 import { addCounts, causeOf, noRows, type Counts } from '../core/balance/balance'
 import { celCompiler, type Bindings } from '../core/expression/cel'
 import { assemble, compileSlot, slotsOf, workOut, type Resolved, type Slot } from '../core/expression/slot'
@@ -8,12 +8,19 @@ import { stepKind, stepsOf, type Job, type Step } from '../core/job/document'
 import { checkText } from '../core/job/outline'
 import { runBindings } from '../core/plan/expand'
 import type { Row, ValueType } from '../core/value'
-import { jobVersion, plan as planTable, planLoad, run as runTable, type LoadError } from '../database/schema'
+import {
+  jobVersion,
+  plan as planTable,
+  run as runTable,
+  type LoadError,
+  type StoredPart,
+} from '../database/schema'
 import { openPostgres } from './connections'
 import { mayPass, postgresMessage, qualified } from './connectors/postgres'
 import type { Engine } from './context'
 import { documentOf } from './jobs'
 import { readEnvironment } from './planning'
+import { readLoad } from './planStore'
 import { rememberTransfer } from './remember'
 import { checkTable } from './steps/check'
 import { runSql } from './steps/sql'
@@ -40,6 +47,7 @@ interface RunFrame {
   readonly environment: { name: string; values: Row }
   /** Types of the roster's columns, by part. */
   readonly types: Record<number, Record<string, ValueType>>
+  readonly parts: readonly StoredPart[]
 }
 
 const frames = new Map<number, Promise<RunFrame>>()
@@ -77,6 +85,7 @@ async function readFrame(engine: Engine, runId: number): Promise<RunFrame> {
     parameters: found.plan.parameters,
     environment: await readEnvironment(engine, found.run.environment),
     types,
+    parts: found.plan.parts,
   }
 }
 
@@ -94,16 +103,9 @@ const pauses = [500, 2000, 8000]
 /** Runs a load's steps in order and records each. Never throws for what the load itself does wrong. */
 export async function runLoad(engine: Engine, started: Started, signal: AbortSignal): Promise<LoadEnd> {
   const frame = await frameOf(engine, started.run_id)
-  const [planned] = await engine.db
-    .select()
-    .from(planLoad)
-    .where(and(eq(planLoad.planId, started.plan_id), eq(planLoad.number, started.number)))
-  if (!planned) fail('unknown-name', `plan ${started.plan_id} has no load ${started.number}`)
+  const planned = await readLoad(engine, { id: started.plan_id, parts: frame.parts }, started.number)
+  const { slice } = planned
   const steps = stepsOf(frame.job.parts[started.part]!)
-  const slice =
-    planned.sliceFrom && planned.sliceTo
-      ? { from: iso(planned.sliceFrom), to: iso(planned.sliceTo), label: planned.sliceLabel ?? '' }
-      : null
   const outcomes: Record<string, Row> = {}
   let counts = noRows
   let bytes = 0
@@ -120,7 +122,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
         {
           parameters: frame.parameters,
           environment: frame.environment,
-          row: planned.row ?? null,
+          row: planned.row,
           columns: frame.types[started.part] ?? {},
           slice,
         },

@@ -25,7 +25,7 @@ export async function startRun(engine: Engine, ask: StartAsk): Promise<number> {
   const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, ask.plan))
   if (!plan) fail('unknown-name', `there is no plan ${ask.plan}`)
   const left = await engine.db.$client.query<{ number: number }>(
-    'select number from mattock.plan_load where plan_id = $1 and "left"',
+    'select number from mattock.planned_load where plan_id = $1 and "left"',
     [ask.plan],
   )
   const stops = stopsFor(plan.findings, new Set(left.rows.map(({ number }) => number)))
@@ -36,7 +36,7 @@ export async function startRun(engine: Engine, ask: StartAsk): Promise<number> {
     )
   if (plan.loads === left.rows.length)
     fail('no-loads', 'there is nothing to run: every load is left out, or the plan has none')
-  return await insertRun(engine, plan, ask, null, 'not "left"', [])
+  return await insertRun(engine, plan, ask, null, 'not p."left"', [])
 }
 
 /**
@@ -55,7 +55,7 @@ export async function rerunFailed(
     fail('still-running', `run ${runId} is still running; stop it first, or wait`)
   const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, before.planId))
   const picked = loads ? 'and l.id = any ($4)' : ''
-  const which = `number in (select l.number from mattock.load l where l.run_id = $3 and l.state in ('failed', 'stopped', 'skipped') ${picked})`
+  const which = `p.number in (select l.number from mattock.load l where l.run_id = $3 and l.state in ('failed', 'stopped', 'skipped') ${picked})`
   return await insertRun(engine, plan!, { ...ask, plan: before.planId }, runId, which, loads ? [loads] : [])
 }
 
@@ -92,9 +92,12 @@ async function insertRun(
     const id = rows[0]!.id
     const inserted = await client.query(
       `insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, connections, repeats)
-       select $1, number, part, row is not null, key, row_key, slice_from, slice_to, slice_label, connections,
+       select $1, p.number, p.part, p."row" is not null, concat_ws(' · ', coalesce(r.key, p.title), s.label), r.key, s."from", s."to", s.label, p.connections,
          (select b.id from mattock.load b where b.run_id = $3 and b.number = p.number)
-       from mattock.plan_load p where plan_id = $2 and ${which} order by number`,
+       from mattock.planned_load p
+       left join mattock.plan_row r on r.plan_id = p.plan_id and r.part = p.part and r."row" = p."row"
+       left join mattock.plan_slice s on s.plan_id = p.plan_id and s.part = p.part and s.slice = p.slice
+       where p.plan_id = $2 and ${which} order by p.number`,
       [id, plan.id, rerunOf, ...values],
     )
     if (!inserted.rowCount)

@@ -12,6 +12,7 @@ import { FaultError, type Fault } from '../core/fault'
 import { jobJsonSchema } from '../core/job/document'
 import type { Engine } from '../engine/context'
 import { DocumentError } from '../engine/jobs'
+import type { Planner } from '../engine/planner/asks'
 import { fromOurPages, whoAsks, type Account } from './auth'
 import { liveEvents } from './events'
 import { handlers } from './handlers'
@@ -34,6 +35,7 @@ export interface ServerOptions {
   readonly background: () => { label: string; done: number; total: number } | null
   /** Folder of the built pages. */
   readonly pages: string
+  readonly planner: Planner
 }
 
 export type Handler<T> =
@@ -168,6 +170,10 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
         key === 'testConnection' ||
         key === 'makePlan' ||
         key === 'draftOneJob' ||
+        key === 'controlEffect' ||
+        key === 'jobEffect' ||
+        key === 'previewRoster' ||
+        key === 'forecastPlan' ||
         route.open ||
         key === 'signOut'
       if (changes && !reads && account?.role !== 'engineer')
@@ -183,6 +189,8 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
       }
       // an open route has nobody; its handlers do not look
       const result = await handler({ engine, account: account!, request, response, options }, given)
+      // some write their answer themselves, piece by piece
+      if (response.headersSent) return
       response.setHeader('Cache-Control', 'no-store')
       response.json(result ?? {})
     }

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { controlHistory, readControl, saveControl, type ControlEdit } from '../engine/control'
+import type { ControlEdit } from '../core/control/edits'
+import { controlHistory, readControl, saveControl } from '../engine/control'
 import { testBench, type TestBench } from './support/bench'
 
 let bench: TestBench

@@ -1,4 +1,4 @@
-import type { Temporal } from 'temporal-polyfill'
+import { Temporal } from 'temporal-polyfill'
 import { fail } from '../fault'
 
 const months = [
@@ -60,7 +60,7 @@ const fields: Readonly<Record<string, Field>> = {
   Z: (t, w) => offsetText(t, w === 5 ? 3 : 2, w === 5),
 }
 
-type Part = string | { readonly field: Field; readonly width: number }
+type Part = string | { readonly letter: string; readonly field: Field; readonly width: number }
 const compiled = new Map<string, Part[]>()
 
 function compile(pattern: string): Part[] {
@@ -92,7 +92,7 @@ function compile(pattern: string): Part[] {
           { offset: at, length: end - at },
         )
       }
-      parts.push({ field, width: end - at })
+      parts.push({ letter: char, field, width: end - at })
       at = end
     } else {
       parts.push(char)
@@ -102,13 +102,137 @@ function compile(pattern: string): Part[] {
   return parts
 }
 
+function partsOf(pattern: string): Part[] {
+  let parts = compiled.get(pattern)
+  if (!parts) compiled.set(pattern, (parts = compile(pattern)))
+  return parts
+}
+
 /**
  * Formats a time by a Unicode date pattern (UTS #35, "Date Field Symbol Table"), such as `yyyyMMdd`.
  * Letters between single quotes stand for themselves; `''` is one quote. Weeks are ISO 8601 weeks.
  * @throws FaultError `date-pattern` for a letter that is no field or a quote left open
  */
 export function formatTime(time: Temporal.ZonedDateTime, pattern: string): string {
-  let parts = compiled.get(pattern)
-  if (!parts) compiled.set(pattern, (parts = compile(pattern)))
-  return parts.map((part) => (typeof part === 'string' ? part : part.field(time, part.width))).join('')
+  return partsOf(pattern)
+    .map((part) => (typeof part === 'string' ? part : part.field(time, part.width)))
+    .join('')
+}
+
+type Unit = 'year' | 'month' | 'day' | 'dayOfYear' | 'hour' | 'minute' | 'second' | 'fraction'
+
+/** The fields that a date can be read back from, as a regular expression. */
+const readable: Readonly<Record<string, { unit: Unit; source: (width: number) => string }>> = {
+  y: { unit: 'year', source: (width) => (width === 1 ? '\\d{1,4}' : `\\d{${width}}`) },
+  u: { unit: 'year', source: (width) => (width === 1 ? '\\d{1,4}' : `\\d{${width}}`) },
+  M: { unit: 'month', source: (width) => monthSource(width) },
+  L: { unit: 'month', source: (width) => monthSource(width) },
+  d: { unit: 'day', source: digits },
+  D: { unit: 'dayOfYear', source: (width) => (width === 3 ? '\\d{3}' : '\\d{1,3}') },
+  H: { unit: 'hour', source: digits },
+  m: { unit: 'minute', source: digits },
+  s: { unit: 'second', source: digits },
+  S: { unit: 'fraction', source: (width) => `\\d{${width}}` },
+}
+
+function digits(width: number): string {
+  return width === 1 ? '\\d{1,2}' : `\\d{${width}}`
+}
+
+const monthSource = (width: number): string =>
+  width < 3 ? digits(width) : months.map((name) => (width === 3 ? name.slice(0, 3) : name)).join('|')
+
+export interface TimeReader {
+  /** A regular expression without groups. */
+  readonly source: string
+  readonly type: 'date' | 'timestamp'
+  /** A date, or an instant where the pattern has an hour; undefined for a day that is not in the calendar. */
+  read(text: string): string | undefined
+}
+
+/**
+ * Reads times back that were written by a pattern (UTS #35): year, month, day or day of the year, hour, minute, second.
+ * What the pattern leaves out is the first of its kind; two digits of a year are of this century's first hundred years.
+ * @throws FaultError `date-pattern` for a field that a date cannot be read from, and for a pattern without a year
+ */
+export function timeReader(pattern: string, zone: string): TimeReader {
+  const units: { unit: Unit; width: number }[] = []
+  const pieces = partsOf(pattern).map((part) => {
+    if (typeof part === 'string') return escapeRegExp(part)
+    const field = readable[part.letter]
+    if (!field)
+      fail('date-pattern', `date pattern "${pattern}": "${part.letter}" cannot be read back from a name`)
+    units.push({ unit: field.unit, width: part.width })
+    return { source: field.source(part.width) }
+  })
+  const joined = (open: string) =>
+    pieces.map((piece) => (typeof piece === 'string' ? piece : `${open}${piece.source})`)).join('')
+  if (!units.some(({ unit }) => unit === 'year'))
+    fail('date-pattern', `date pattern "${pattern}" has no year; write yyyy for it`)
+  const whole = new RegExp(`^${joined('(')}$`)
+  const timed = units.some(({ unit }) => unit === 'hour')
+  return {
+    source: joined('(?:'),
+    type: timed ? 'timestamp' : 'date',
+    read(text) {
+      const found = whole.exec(text)
+      if (!found) return undefined
+      const values: Partial<Record<Unit, number>> = {}
+      for (const [i, { unit, width }] of units.entries()) {
+        const value = unitValue(found[i + 1]!, unit, width)
+        // a field that stands twice says the same twice
+        if (values[unit] !== undefined && values[unit] !== value) return undefined
+        values[unit] = value
+      }
+      return timeOf(values, timed, zone)
+    },
+  }
+}
+
+/** A text as a regular expression that matches it alone. */
+export const escapeRegExp = (text: string): string => text.replace(/[.*+?^${}()|[\]\\/-]/g, '\\$&')
+
+function unitValue(text: string, unit: Unit, width: number): number {
+  if (unit === 'month' && width >= 3) return months.findIndex((name) => name.startsWith(text)) + 1
+  if (unit === 'fraction') return Number(text.slice(0, 9).padEnd(9, '0'))
+  return Number(text) + (unit === 'year' && width === 2 ? 2000 : 0)
+}
+
+function timeOf(
+  {
+    year: inYear = 0,
+    month = 1,
+    day = 1,
+    dayOfYear,
+    hour = 0,
+    minute = 0,
+    second = 0,
+    fraction = 0,
+  }: Partial<Record<Unit, number>>,
+  timed: boolean,
+  zone: string,
+): string | undefined {
+  try {
+    let date = Temporal.PlainDate.from({ year: inYear, month, day }, { overflow: 'reject' })
+    if (dayOfYear !== undefined) {
+      if (dayOfYear < 1 || dayOfYear > date.daysInYear) return undefined
+      date = Temporal.PlainDate.from({ year: inYear, month: 1, day: 1 }).add({ days: dayOfYear - 1 })
+    }
+    if (!timed) return date.toString()
+    const time = Temporal.PlainTime.from(
+      {
+        hour,
+        minute,
+        second,
+        millisecond: Math.floor(fraction / 1e6),
+        microsecond: Math.floor(fraction / 1e3) % 1000,
+        nanosecond: fraction % 1000,
+      },
+      { overflow: 'reject' },
+    )
+    return date.toZonedDateTime({ timeZone: zone, plainTime: time }).toInstant().toString()
+  } catch (error) {
+    if (error instanceof RangeError) return undefined
+    throw error
+  }
 }

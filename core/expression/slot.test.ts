@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { celCompiler, celRow } from './cel'
-import { assemble, compileSlot, hasWildcard, quoteName, workOut, type SlotKind } from './slot'
+import { hasWildcard } from '../store/pattern'
+import { assemble, compileSlot, quoteName, workOut, type SlotKind } from './slot'
 
 const compile = celCompiler('UTC')
 const nasty = `o'brien"; drop table x;--`

@@ -1,5 +1,6 @@
 import { stepKind, type Step } from '../job/document'
 import { fail, FaultError } from '../fault'
+import { escapeWildcards, storeSegments } from '../store/pattern'
 import { plainValue, type Bindings, type Compiled } from './cel'
 import { parseTemplate, type Piece } from './template'
 
@@ -148,9 +149,10 @@ export function assemble(slot: CompiledSlot, worth: (index: number) => Worked): 
         const part = typeof piece === 'string' ? piece : textOf(piece, worth(i))
         text += part
         // a wildcard in a value is a letter of the name, unless the value is said to be a pattern
-        pattern +=
-          typeof piece === 'string' || piece.use === 'pattern' ? part : part.replace(/[*?\\]/g, '\\$&')
+        pattern += typeof piece === 'string' || piece.use === 'pattern' ? part : escapeWildcards(part)
       })
+      // most paths are plain at a glance, and there are many
+      if (/\.\.|\0|^\/|^.:/.test(pattern)) storeSegments(pattern)
       return { kind: 'path', text, pattern }
     }
     case 'table':
@@ -214,9 +216,4 @@ function bindable(value: Worked): BoundValue {
   if (Array.isArray(value)) return value.map((item) => bindable(item as Worked))
   if (typeof value === 'bigint') return value.toString()
   return value as BoundValue
-}
-
-/** A path inside the slot's text with wildcards escaped by values taken out again. */
-export function hasWildcard(pattern: string): boolean {
-  return /(^|[^\\])(\\\\)*[*?]/.test(pattern)
 }

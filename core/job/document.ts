@@ -1,9 +1,11 @@
 import { z } from 'zod'
 import { valueTypes } from '../value'
 import { checkSchema } from './check'
+import { rosterSchema, scalar } from './roster'
 import { template, transferSchema } from './transfer'
 
 export type { Check } from './check'
+export type { RosterSpec } from './roster'
 export {
   writeModes,
   type RejectRule,
@@ -16,8 +18,6 @@ export {
 const identifier = z
   .string()
   .regex(/^[a-z][a-z0-9_-]{0,62}$/, 'lower-case letters, digits, - and _, beginning with a letter')
-const scalar = z.union([z.string(), z.number(), z.boolean(), z.null()])
-const columnName = z.string().min(1)
 
 export const parameterSchema = z
   .strictObject({
@@ -53,30 +53,6 @@ const stepSchema = z
   .refine((step) => [step.transfer, step.sql, step.check].filter(Boolean).length === 1, {
     message: 'a step does one thing: transfer, sql or check',
   })
-
-const rosterSchema = z
-  .strictObject({
-    control: z.string().optional().describe('name of a control table'),
-    range: z
-      .strictObject({
-        as: identifier.default('value'),
-        from: z.union([z.number(), z.string()]),
-        to: z.union([z.number(), z.string()]).describe('included'),
-        step: z.union([z.number(), z.string()]).default(1).describe('a number, or an ISO 8601 duration'),
-      })
-      .optional(),
-    rows: z.array(z.record(z.string(), scalar)).optional().describe('rows typed in'),
-    where: z.string().optional().describe('an expression; rows for which it is true stay'),
-    sort: z.array(z.string()).optional(),
-    key: z.array(columnName).min(1).optional().describe('the columns that name a load'),
-    exactly_one: z.boolean().default(false),
-  })
-  .refine(
-    (roster) => [roster.control, roster.range, roster.rows].filter((kind) => kind !== undefined).length === 1,
-    {
-      message: 'a roster is one of control, range or rows',
-    },
-  )
 
 const partSchema = z
   .strictObject({
@@ -127,7 +103,6 @@ export const jobSchema = z
 export type Job = z.output<typeof jobSchema>
 export type Part = Job['parts'][number]
 export type Step = z.output<typeof stepSchema>
-export type RosterSpec = z.output<typeof rosterSchema>
 export type SliceSpec = z.output<typeof slicesSchema>
 export type Parameter = z.output<typeof parameterSchema>
 

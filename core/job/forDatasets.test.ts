@@ -1,3 +1,4 @@
+import { sourceId } from '../roster/source'
 import { describe, expect, it } from 'vitest'
 import { expand } from '../plan/expand'
 import { transfersOf } from '../plan/view'
@@ -46,7 +47,7 @@ describe('one job for many datasets', () => {
         slices: undefined,
         now: '2026-11-10T00:00:00Z',
       },
-      new Map([['all_sources', control]]),
+      new Map([[sourceId({ kind: 'control', name: 'all_sources' }), control]]),
     )
     expect(expansion.findings).toEqual([])
     const transfers = [...transfersOf(expansion)]

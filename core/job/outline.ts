@@ -1,5 +1,6 @@
 import type { Check, Job, RosterSpec, Step, Transfer } from './document'
 import { stepKind } from './document'
+import { rosterKind } from './roster'
 
 /** A job as it is read: parts and steps in order, every setting in words. */
 export interface Outline {
@@ -79,13 +80,30 @@ export function outlineOf(job: Job, place: (path: string) => { line: number }): 
 
 /** A roster in words. */
 export function rosterText(roster: RosterSpec): string {
-  const kind =
-    roster.control !== undefined
-      ? roster.control
-      : roster.range
-        ? `${roster.range.from} to ${roster.range.to}, both included`
-        : `${roster.rows?.length ?? 0} rows typed in`
-  return roster.where ? `${kind} where ${roster.where}` : kind
+  const own = `${roster.exactly_one ? 'the one row of ' : ''}${sourceText(roster)}`
+  const filtered = roster.where ? `${own} where ${roster.where}` : own
+  return roster.inner ? `${filtered}, and for each: ${rosterText(roster.inner)}` : filtered
+}
+
+function sourceText(roster: RosterSpec): string {
+  switch (rosterKind(roster)) {
+    case 'control':
+      return roster.control!
+    case 'query':
+      return `a query on ${roster.query!.on}`
+    case 'file':
+      return `rows of ${roster.file!.path} in ${roster.file!.store}`
+    case 'datasets': {
+      const { named, connection, tag } = roster.datasets!
+      return `datasets named ${named}${connection ? ` of ${connection}` : ''}${tag ? `, tagged ${tag}` : ''}`
+    }
+    case 'files':
+      return `files ${roster.files!.named} in ${roster.files!.store}${roster.files!.subfolders ? ' and its subfolders' : ''}`
+    case 'range':
+      return `${roster.range!.from} to ${roster.range!.to}, both included`
+    case 'rows':
+      return `${roster.rows!.length} rows typed in`
+  }
 }
 
 /** A check in words. */

@@ -13,7 +13,7 @@ const columnName = z.string().min(1)
 export const fileKinds = ['csv', 'json', 'ndjson', 'xlsx', 'parquet'] as const
 
 /** How files are read; what is left out has its usual value, or, with `format: detect`, is worked out for each file. */
-const readingShape = {
+export const readingShape = {
   format: z
     .enum([...fileKinds, 'detect'])
     .optional()

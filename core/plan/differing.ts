@@ -20,6 +20,11 @@ export interface Differing {
 
 const labels: Readonly<Record<string, string>> = {
   'transfer.from.store': 'store',
+  'transfer.from.query': 'query',
+  'transfer.from.service': 'service',
+  'transfer.from.path': 'address',
+  'transfer.into.store': 'into',
+  'transfer.into.file': 'target',
   'transfer.from.files': 'file',
   'transfer.from.connection': 'from',
   'transfer.from.table': 'source table',
@@ -30,6 +35,9 @@ const labels: Readonly<Record<string, string>> = {
   'check.on': 'on',
   'check.table': 'checked table',
 }
+
+/** What a slot is called in a table. */
+export const slotLabel = (path: string): string => labels[path] ?? path
 
 /** A resolved slot as one line of text. */
 export function resolvedText(resolved: Resolved | null): string {
@@ -75,7 +83,7 @@ export function differing(expansion: Expansion, part: number): Differing {
     // a statement that is the same in all is read in the job, not here
     if (slot.kind === 'sql' && !slot.text.includes('{')) return
     if (loads.every(({ resolved }) => resolved[i]?.kind === 'later')) return
-    const label = labels[slot.path] ?? slot.path
+    const label = slotLabel(slot.path)
     sort(
       { id: `slot.${i}`, label, kind: 'slot', slot: i },
       loads.map(({ resolved }) => resolvedText(resolved[i] ?? null)),

@@ -20,50 +20,39 @@ import {
 } from '../expression/slot'
 import { FaultError } from '../fault'
 import { stepKind, stepsOf, type Job, type Part } from '../job/document'
-import { makeRoster, rangeTable, typedTable, type Roster, type RosterContext } from '../roster/roster'
+import { nestedRosters } from '../job/roster'
+import { rosterOf, type Roster } from '../roster/roster'
+import { sourceId, type Gathered, type RosterContext, type RosterSource } from '../roster/source'
 import type { Slice } from '../slice/slices'
-import type { Row, Table, ValueType } from '../value'
+import type { Row, ValueType } from '../value'
 import { gatherer } from './gather'
 import { givenParameters } from './parameters'
-import type { Expansion, PlannedLoad, PlanPart, PlanRequest } from './types'
+import type { Expansion, FindingCode, PlannedLoad, PlanPart, PlanRequest, Varies } from './types'
 
 /** Roots whose worth is known only while a load runs. */
 const laterRoots = ['step', 'run', 'file']
 
 /**
  * Works out every load of a job and resolves every text, without looking anything up.
- * `tables` holds the control tables that the job's rosters name. Faults become findings; nothing is thrown
+ * `gathered` holds what the job's rosters read (see {@link wantedSources}). Faults become findings; nothing is thrown
  * for what a person wrote.
  */
-export function expand(request: PlanRequest, tables: ReadonlyMap<string, Table>): Expansion {
+export function expand(request: PlanRequest, gathered: Gathered): Expansion {
   const { job } = request
   const findings = gatherer(job.name)
-  const zone = job.slices?.zone ?? 'UTC'
-  const compile = celCompiler(zone)
   const parameters = givenParameters(job, request.parameters, findings)
-  const known: KnownNames = {
-    param: Object.keys(job.parameters),
-    env: ['name', ...Object.keys(request.environment.values)],
-    run: ['id', 'started'],
-  }
-  const base: Bindings = {
-    param: celRow(
-      parameters,
-      Object.fromEntries(Object.entries(job.parameters).map(([name, { type }]) => [name, type])),
-    ),
-    env: { name: request.environment.name, ...request.environment.values } as never,
-  }
+  const context = rosterContext(request, parameters)
+  const { compile, known, bindings: base } = context
   const parts: PlanPart[] = []
   const loads: PlannedLoad[] = []
   const earlier: string[] = []
   job.parts.forEach((part, index) => {
-    const context: RosterContext = { compile, bindings: base, known }
-    const roster = part.each ? partRoster(part, index, tables, context, findings) : undefined
+    const roster = part.each ? partRoster(part, index, gathered, context, findings) : undefined
     const slices = part.each?.slices === false || !part.each ? undefined : request.slices
     const steps = stepsOf(part)
     const names: KnownNames = {
       ...known,
-      ...(roster ? { row: roster.columns.map(({ name }) => name) } : {}),
+      ...(roster ? { row: knownColumns(roster, part) } : {}),
       ...(slices ? { slice: ['from', 'to', 'label'] } : {}),
       file: ['name', 'path', 'size'],
     }
@@ -76,7 +65,14 @@ export function expand(request: PlanRequest, tables: ReadonlyMap<string, Table>)
       earlier.push(step.id)
       return { id: step.id, title: step.title ?? step.id, kind: stepKind(step), slots: list }
     })
-    parts.push({ index, steps: planSteps, roster, slices, atOnce: part.each?.at_once ?? 1 })
+    parts.push({
+      index,
+      steps: planSteps,
+      roster,
+      slices,
+      atOnce: part.each?.at_once ?? 1,
+      varies: slots.map((slot) => variesBy(slot, roster !== undefined, slices !== undefined)),
+    })
     resolveLoads({
       index,
       slots,
@@ -97,57 +93,118 @@ export function expand(request: PlanRequest, tables: ReadonlyMap<string, Table>)
 
 type Findings = ReturnType<typeof gatherer>
 
+function rosterContext(request: PlanRequest, parameters: Row): RosterContext {
+  const { job, environment } = request
+  const zone = job.slices?.zone ?? 'UTC'
+  return {
+    zone,
+    compile: celCompiler(zone),
+    known: {
+      param: Object.keys(job.parameters),
+      env: ['name', ...Object.keys(environment.values)],
+      run: ['id', 'started'],
+    },
+    bindings: {
+      param: celRow(
+        parameters,
+        Object.fromEntries(Object.entries(job.parameters).map(([name, { type }]) => [name, type])),
+      ),
+      env: { name: environment.name, ...environment.values } as never,
+    },
+  }
+}
+
+/**
+ * What the rosters of a job need to have read and that is not gathered yet. Inner rosters depend on the rows of the
+ * outer: gather what is wanted and ask again, until nothing is.
+ */
+export function wantedSources(request: PlanRequest, gathered: Gathered): RosterSource[] {
+  const parameters = givenParameters(request.job, request.parameters, gatherer(request.job.name))
+  const context = rosterContext(request, parameters)
+  const wanted = new Map<string, RosterSource>()
+  for (const part of request.job.parts) {
+    if (!part.each) continue
+    try {
+      rosterOf(part.each.roster, context, gathered, (source) => wanted.set(sourceId(source), source))
+    } catch (error) {
+      // it is told as a finding when the plan is expanded
+      if (!(error instanceof FaultError)) throw error
+    }
+  }
+  return [...wanted.values()]
+}
+
+/** Without an outer row nobody knows the columns of the roster inside it. */
+const knownColumns = (roster: Roster, part: Part): readonly string[] | 'any' =>
+  roster.rows.length === 0 && part.each!.roster.inner ? 'any' : roster.columns.map(({ name }) => name)
+
 function partRoster(
   part: Part,
   index: number,
-  tables: ReadonlyMap<string, Table>,
+  gathered: Gathered,
   context: RosterContext,
   findings: Findings,
 ): Roster {
   const spec = part.each!.roster
-  const empty: Roster = { columns: [], key: [], rows: [], total: 0 }
   const path = `parts.${index}.each.roster`
   try {
-    let table: Table | undefined
-    if (spec.control !== undefined) {
-      table = tables.get(spec.control)
-      if (!table) {
-        findings.add('unknown-name', 'stop', `there is no control table "${spec.control}"`, {
-          part: index,
-          path: `${path}.control`,
-        })
-        return empty
-      }
-    } else table = spec.range ? rangeTable(spec.range) : typedTable((spec.rows ?? []) as Row[])
-    const roster = makeRoster(spec, table, context)
-    if (spec.range) {
+    const roster = rosterOf(spec, context, gathered)
+    if (!roster) throw new Error('a roster was expanded before its sources were read')
+    const where = { part: index, path }
+    for (const { spec: nested, path: below } of nestedRosters(spec)) {
+      if (!nested.range || nested !== spec) continue
       findings.add(
         'range-count',
         'note',
-        `the range ${spec.range.from} to ${spec.range.to} is ${roster.total.toLocaleString('en')} values, both ends included`,
-        { part: index, path: `${path}.range` },
+        `the range ${nested.range.from} to ${nested.range.to} is ${roster.total.toLocaleString('en')} values, both ends included`,
+        { part: index, path: `${path}${below}.range` },
       )
     }
     if (roster.rows.length === 0) {
       const why = roster.total > 0 ? `its ${roster.total} rows are all filtered out` : 'it has no rows'
-      findings.add('empty-roster', 'look', `the roster is empty: ${why}; this part does nothing`, {
-        part: index,
-        path,
-      })
+      findings.add('empty-roster', 'look', `the roster is empty: ${why}; this part does nothing`, where)
     }
-    if (spec.exactly_one && roster.rows.length !== 1) {
-      findings.add('not-one-row', 'stop', `expected 1 row, found ${roster.rows.length}`, {
-        part: index,
-        path,
-      })
-    }
+    tellNotOne(roster, where, findings)
+    tellRepeats(roster, where, findings)
     return roster
   } catch (error) {
     if (!(error instanceof FaultError)) throw error
-    const code = error.fault.code === 'unknown-name' ? 'unknown-name' : 'expression'
-    findings.add(code, 'stop', error.fault.message, { part: index, path })
-    return empty
+    findings.add(findingCode(error.fault.code), 'stop', error.fault.message, {
+      ...error.fault.where,
+      part: index,
+      path,
+    })
+    return { columns: [], key: [], rows: [], total: 0, notOne: [] }
   }
+}
+
+/** Codes of faults that are codes of findings, too; what else goes wrong is an expression that cannot be worked out. */
+function findingCode(code: string): FindingCode {
+  const own = ['unknown-name', 'empty-value', 'outside-store', 'connection', 'roster'] as const
+  return own.find((known) => known === code) ?? 'expression'
+}
+
+function tellNotOne({ notOne }: Roster, where: { part: number; path: string }, findings: Findings): void {
+  const [first] = notOne
+  if (!first) return
+  const more = notOne.length > 1 ? `; so it is for ${notOne.length} outer rows` : ''
+  const of = first.outer === null ? '' : `${first.outer}: `
+  findings.add('not-one-row', 'stop', `${of}expected 1 row, found ${first.found}${more}`, where)
+}
+
+function tellRepeats({ rows, key }: Roster, where: { part: number; path: string }, findings: Findings): void {
+  const seen = new Set<string>()
+  const twice = new Set<string>()
+  for (const row of rows) (seen.has(row.key) ? twice : seen).add(row.key)
+  if (twice.size === 0) return
+  const names = [...twice].slice(0, 3).join(', ')
+  const others = twice.size > 3 ? ` and ${twice.size - 3} more` : ''
+  findings.add(
+    'key-repeats',
+    'look',
+    `several rows have the same key (${key.join(', ')}): ${names}${others}; their loads cannot be told apart by name. Give the roster a key of more columns`,
+    where,
+  )
 }
 
 /** Compiles a slot; a slot with a fault is undefined and its fault a finding. */
@@ -190,6 +247,14 @@ function checkedSlot(
     findings.add('expression', 'stop', error.fault.message, { ...where, ...error.fault.where })
     return undefined
   }
+}
+
+/** A slot whose worth comes later is the same text in all loads. */
+function variesBy(slot: CompiledSlot | undefined, rows: boolean, slices: boolean): Varies {
+  if (!slot || laterRoots.some((root) => slot.roots.has(root))) return 'same'
+  const row = rows && slot.roots.has('row')
+  const slice = slices && slot.roots.has('slice')
+  return row ? (slice ? 'both' : 'row') : slice ? 'slice' : 'same'
 }
 
 interface Resolving {
@@ -238,7 +303,7 @@ function resolveLoads(part: Resolving): void {
         const outcome = resolve(row, slice)
         if (outcome.fault) {
           findings.addForLoad(
-            outcome.fault.code === 'empty-value' ? 'empty-value' : 'expression',
+            findingCode(outcome.fault.code),
             'stop',
             outcome.fault.message,
             { part: index, step: part.slots[i]!.step, path: part.slots[i]!.path },
@@ -324,22 +389,31 @@ export function slotResolver(slot: CompiledSlot, bindings: (row: number, slice: 
   const named = slot.kind === 'table' || slot.kind === 'path' || slot.kind === 'address'
   return cached(slot.roots.has('row'), slot.roots.has('slice'), (row, slice): Outcome => {
     try {
-      const value = assemble(slot, (i) => works[i]!(row, slice))
       const empty =
         named && slot.pieces.find((piece, i) => typeof piece !== 'string' && isEmpty(works[i]!(row, slice)))
       if (empty && typeof empty !== 'string') {
         const what = slot.kind === 'table' ? 'a name' : 'a path'
         return {
-          value,
+          value: assembled(slot, (i) => works[i]!(row, slice)),
           fault: { code: 'empty-value', message: `{${empty.source}} is empty, and ${what} is built from it` },
         }
       }
-      return { value }
+      return { value: assemble(slot, (i) => works[i]!(row, slice)) }
     } catch (error) {
       if (!(error instanceof FaultError)) throw error
       return { value: null, fault: error.fault }
     }
   })
+}
+
+/** What there is of a slot with a fault. */
+function assembled(slot: CompiledSlot, worth: (index: number) => Worked): Resolved | null {
+  try {
+    return assemble(slot, worth)
+  } catch (error) {
+    if (error instanceof FaultError) return null
+    throw error
+  }
 }
 
 const isEmpty = (value: Worked): boolean =>

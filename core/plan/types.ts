@@ -1,6 +1,7 @@
 import type { ConnectionKind } from '../connection'
 import type { Resolved, Slot } from '../expression/slot'
 import type { Place } from '../fault'
+import type { Forecast } from '../forecast/forecast'
 import type { Job, StepKind } from '../job/document'
 import type { Roster } from '../roster/roster'
 import type { Slice } from '../slice/slices'
@@ -9,9 +10,10 @@ import type { Value } from '../value'
 export type Level = 'stop' | 'look' | 'note'
 
 export const findingCodes = [
-  'target-clash', 'does-not-vary', 'empty-roster', 'not-one-row', 'unknown-name', 'empty-value', 'no-file',
-  'empty-file', 'many-files', 'already-loaded', 'raw-sql', 'name-too-long', 'connection', 'slice-open',
-  'over-cap', 'schema-changed', 'range-count', 'parameter', 'expression',
+  'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
+  'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'already-loaded', 'raw-sql', 'cleared-too-early',
+  'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
+  'range-count', 'parameter', 'expression',
 ] as const // prettier-ignore
 export type FindingCode = (typeof findingCodes)[number]
 
@@ -48,7 +50,11 @@ export interface PlanPart {
   readonly roster: Roster | undefined
   readonly slices: readonly Slice[] | undefined
   readonly atOnce: number
+  /** By which of row and slice each slot varies, in the order of the slots. */
+  readonly varies: readonly Varies[]
 }
+
+export type Varies = 'same' | 'row' | 'slice' | 'both'
 
 /** One load, or the one unit of a part that runs once (`row` is -1). */
 export interface PlannedLoad {
@@ -106,6 +112,44 @@ export interface Facts {
   readonly shapes: ReadonlyMap<string, readonly SourceColumn[]>
   /** Seconds that finished loads of this job took, newest first, by roster key; '' for all. */
   readonly history: ReadonlyMap<string, readonly number[]>
+  /** Loads that all workers together run at once. */
+  readonly workers: number
+  /** What is known of the tables that loads read and write, keyed by `sourceKey`; an absent key was not looked up. */
+  readonly tables: ReadonlyMap<string, TableFact>
+  /** What statements do to tables, by the text of the statement; an absent one could not be read. */
+  readonly statements: ReadonlyMap<string, StatementFact>
+  /** Of the job's last run in this environment. */
+  readonly before: BeforeFact | null
+}
+
+/** A table as the connection's user sees it. */
+export interface TableFact {
+  readonly exists: boolean
+  /** May it be read, and rows be put into it? Where it does not exist: may it be made? */
+  readonly mayRead: boolean
+  readonly mayWrite: boolean
+  /** Tables of the same schema, for the nearest name; only where it does not exist. */
+  readonly others?: readonly string[]
+  /** User who asked. */
+  readonly user: string
+}
+
+/** What a statement does, as `schema.table`; tables without a schema are of `public`. */
+export interface StatementFact {
+  readonly reads: readonly string[]
+  readonly writes: readonly string[]
+  /** Emptied or taken away whole: TRUNCATE, DELETE without WHERE, DROP. */
+  readonly empties: readonly string[]
+}
+
+/** What earlier runs of a job tell a plan of it. */
+export interface BeforeFact {
+  /** Number of the newest run. */
+  readonly run: number
+  /** Rows that each part's roster had in it, by part. */
+  readonly rows: Readonly<Record<number, number>>
+  /** The distinct slices that were ever loaded. */
+  readonly slices: readonly { readonly from: string; readonly to: string }[]
 }
 
 /** A column at a source; the type where the source has types. */
@@ -140,15 +184,6 @@ export interface Expansion {
   /** What stood in the way of resolving. */
   readonly findings: readonly Finding[]
   readonly parameters: Readonly<Record<string, Value>>
-}
-
-/** Seconds. */
-export interface Forecast {
-  readonly seconds: number
-  readonly low: number
-  readonly high: number
-  /** Share of the loads for which like loads are in the history, 0 to 1. */
-  readonly known: number
 }
 
 export interface Plan extends Expansion {

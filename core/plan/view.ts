@@ -39,8 +39,24 @@ export const tableText = (resolved: Resolved | null): string | undefined =>
 const plainText = (resolved: Resolved | null): string | undefined =>
   resolved?.kind === 'text' ? resolved.text : undefined
 
-/** Every transfer of every load, in the plan's order. */
-export function* transfersOf(expansion: Expansion): Generator<ResolvedTransfer> {
+/** By the list of loads, which an expansion and the plan made of it share. */
+const known = new WeakMap<Expansion['loads'], readonly ResolvedTransfer[]>()
+
+/** Every transfer of every load, in the plan's order; worked out once for an expansion, for all who look at it. */
+export function transfersOf(expansion: Expansion): readonly ResolvedTransfer[] {
+  let list = known.get(expansion.loads)
+  if (!list) known.set(expansion.loads, (list = [...resolveTransfers(expansion)]))
+  return list
+}
+
+function* resolveTransfers(expansion: Expansion): Generator<ResolvedTransfer> {
+  const texts = new Map<Resolved, string | undefined>()
+  // most loads share what their table's name came to
+  const table = (resolved: Resolved | null): string | undefined => {
+    if (!resolved) return undefined
+    if (!texts.has(resolved)) texts.set(resolved, tableText(resolved))
+    return texts.get(resolved)
+  }
   const specs = expansion.parts.map((part) => {
     const source = expansion.request.job.parts[part.index]!
     let base = 0
@@ -69,12 +85,12 @@ export function* transfersOf(expansion: Expansion): Generator<ResolvedTransfer> 
         store: plainText(get('from.store')),
         files: files?.kind === 'path' ? files : undefined,
         sourceConnection: plainText(get('from.connection')),
-        sourceTable: tableText(get('from.table')),
+        sourceTable: table(get('from.table')),
         service: plainText(get('from.service')),
         address: plainText(get('from.path')),
         query: query?.kind === 'sql' ? query : undefined,
         connection: plainText(get('into.connection') ?? get('into.store')),
-        target: tableText(get('into.table')) ?? (file?.kind === 'path' ? file.text : undefined),
+        target: table(get('into.table')) ?? (file?.kind === 'path' ? file.text : undefined),
       }
     }
   }
@@ -82,7 +98,7 @@ export function* transfersOf(expansion: Expansion): Generator<ResolvedTransfer> 
 
 /** Every connection a load uses, with where it is named. */
 export function* connectionsOf(
-  expansion: Expansion,
+  expansion: Pick<Expansion, 'parts' | 'loads'>,
 ): Generator<{ number: number; step: string; path: string; name: string }> {
   const wanted = new Set([
     'transfer.from.store',

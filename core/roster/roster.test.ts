@@ -1,9 +1,13 @@
+import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { celCompiler } from '../expression/cel'
-import type { Table } from '../value'
-import { makeRoster, rangeTable, typedTable } from './roster'
+import type { Row, Table } from '../value'
+import { makeRoster, rangeTable, rosterOf, typedTable } from './roster'
+import { sourceId, type RosterContext, type RosterSource } from './source'
+import { rosterSchema } from '../job/roster'
 
 const context = {
+  zone: 'UTC',
   compile: celCompiler('UTC'),
   bindings: { param: { region: 'all' } },
   known: { param: ['region'] },
@@ -75,5 +79,123 @@ describe('rosters', () => {
       { name: 'b', type: 'integer' },
       { name: 'a', type: 'text' },
     ])
+  })
+})
+
+const read = (spec: object, given: Record<string, Table> = {}) => {
+  const parsed = rosterSchema.parse(spec)
+  const wanted: RosterSource[] = []
+  const gathered = new Map(Object.entries(given).map(([id, found]) => [id, found] as const))
+  const roster = rosterOf(parsed, context as unknown as RosterContext, gathered, (source) =>
+    wanted.push(source),
+  )
+  return { roster, wanted }
+}
+const tableOf = (key: string, rows: Row[]): Table => ({ ...typedTable(rows), key: [key] })
+
+describe('the kinds of rosters', () => {
+  it.each([
+    ['control', { control: 'feeds' }, { kind: 'control', name: 'feeds' }],
+    ['query', { query: { on: 'wh', text: 'select {param.region}' } }, { kind: 'query', connection: 'wh', text: 'select $1', values: ['all'] }],
+    ['file', { file: { store: 'drop', path: 'list_{param.region}.csv', delimiter: ';' } }, { kind: 'file', store: 'drop', pattern: 'list_all.csv' }],
+    ['datasets', { datasets: { named: 'reg_*', tag: 'registry' } }, { kind: 'datasets', named: 'reg_*', connection: null, tag: 'registry' }],
+    ['files', { files: { store: 'drop', named: '{param.region}_{district}_{date:yyyyMMdd}.csv' } }, { kind: 'files', store: 'drop', subfolders: false, pieces: ['all', '_', { part: 'district', format: undefined }, '_', { part: 'date', format: 'yyyyMMdd' }, '.csv'] }],
+  ])('%s asks for its source, with its texts resolved', (_kind, spec, source) => {
+    const { roster, wanted } = read(spec)
+    expect(roster).toBeUndefined()
+    expect(wanted).toEqual([expect.objectContaining(source)])
+  }) // prettier-ignore
+  it('range and typed rows need nothing read; the ends of a range may be expressions', () => {
+    expect(read({ range: { as: 'n', from: 1, to: '{size(param.region)}' } }).roster!.rows).toHaveLength(3)
+    expect(read({ rows: [{ a: 1 }, { a: 2 }] }).roster!.rows.map(({ key }) => key)).toEqual(['1', '2'])
+  })
+  it('a wildcard in a value is a letter of the name', () => {
+    const { wanted } = read({ files: { store: 'drop', named: "{'a*b'}_{x}" } })
+    expect(wanted[0]).toMatchObject({ pieces: ['a\\*b', '_', { part: 'x' }] })
+  })
+  it('refuses what is no roster, or two at once', () => {
+    for (const spec of [{}, { control: 'a', rows: [] }])
+      expect(rosterSchema.safeParse(spec).success).toBe(false)
+  })
+  it('says that slices are not known in a roster, and names a mistyped parameter', () => {
+    expect(() => read({ query: { on: 'wh', text: 'select {slice.from}' } })).toThrow(
+      /the same for all slices/,
+    )
+    expect(() => read({ query: { on: '{param.regoin}', text: 'select 1' } })).toThrow(
+      /did you mean param.region/,
+    )
+    expect(() => read({ files: { store: 'drop', named: "{''}_{x}" } })).toThrow(/is empty/)
+  })
+})
+
+describe('one roster inside another', () => {
+  const outer = { rows: [{ store: 'a' }, { store: 'b' }] }
+  const files = (store: string) =>
+    sourceId({
+      kind: 'files',
+      store,
+      pieces: [{ part: 'kind', format: undefined }, '.csv'],
+      subfolders: false,
+    })
+  const inner = { files: { store: '{row.store}', named: '{kind}.csv' }, key: ['kind'] }
+  it('asks for the inner sources once the outer rows are known, and joins rows and keys', () => {
+    expect(read({ ...outer, inner }).wanted.map(sourceId)).toEqual([files('a'), files('b')])
+    const { roster } = read(
+      { ...outer, inner },
+      {
+        [files('a')]: tableOf('kind', [{ kind: 'flow' }, { kind: 'level' }]),
+        [files('b')]: tableOf('kind', [{ kind: 'flow' }]),
+      },
+    )
+    expect(roster!.rows).toEqual([
+      { key: 'a · flow', row: { store: 'a', kind: 'flow' } },
+      { key: 'a · level', row: { store: 'a', kind: 'level' } },
+      { key: 'b · flow', row: { store: 'b', kind: 'flow' } },
+    ])
+    expect(roster!.key).toEqual(['store', 'kind'])
+  })
+  it('waits for all of them: no row is worked on while one is not read', () => {
+    const { roster, wanted } = read(
+      { ...outer, inner },
+      { [files('a')]: tableOf('kind', [{ kind: 'flow' }]) },
+    )
+    expect(roster).toBeUndefined()
+    expect(wanted.map(sourceId)).toEqual([files('b')])
+  })
+  it('filters inside by columns of both, and sorts within each outer row', () => {
+    const { roster } = read({
+      ...outer,
+      inner: { range: { as: 'n', from: 1, to: 3 }, where: "row.store == 'a' || row.n > 2", sort: ['-n'] },
+    })
+    expect(roster!.rows.map(({ key }) => key)).toEqual(['a · 3', 'a · 2', 'a · 1', 'b · 3'])
+    expect(roster!.total).toBe(6)
+  })
+  it('goes as deep as it is written, and its size is the product', () => {
+    fc.assert(
+      fc.property(fc.nat(5), fc.nat(5), fc.nat(5), (a, b, c) => {
+        const range = (as: string, to: number) => ({ range: { as, from: 1, to } })
+        const { roster } = read({ ...range('a', a), inner: { ...range('b', b), inner: range('c', c) } })
+        expect(roster!.rows).toHaveLength(a * b * c)
+        expect(new Set(roster!.rows.map(({ key }) => key)).size).toBe(a * b * c)
+      }),
+    )
+  })
+  it('asks for a prefix where both have a column of the same name', () => {
+    expect(() => read({ ...outer, inner: { rows: [{ store: 'x' }] } })).toThrow(
+      /both rosters have a column "store"/,
+    )
+    const { roster } = read({ ...outer, inner: { rows: [{ store: 'x' }], prefix: 'inner_' } })
+    expect(roster!.rows[0]).toEqual({ key: 'a · x', row: { store: 'a', inner_store: 'x' } })
+  })
+  it('tells for which outer row one row was meant and others were found', () => {
+    const { roster } = read({
+      ...outer,
+      inner: {
+        range: { as: 'n', from: 1, to: 2 },
+        where: "row.store == 'a' || row.n == 1",
+        exactly_one: true,
+      },
+    })
+    expect(roster!.notOne).toEqual([{ outer: 'a', found: 2 }])
   })
 })

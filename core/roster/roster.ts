@@ -1,9 +1,18 @@
 import { Temporal } from 'temporal-polyfill'
-import { celRow, plainValue, type Bindings, type Compiled } from '../expression/cel'
-import { unknownNames, unknownNameText, type KnownNames } from '../expression/names'
-import { fail } from '../fault'
-import type { RosterSpec } from '../job/document'
+import { celRow, plainValue, type Bindings } from '../expression/cel'
+import { unknownNames, unknownNameText } from '../expression/names'
+import { fail, FaultError } from '../fault'
+import type { RosterSpec } from '../job/roster'
 import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../value'
+import {
+  isFault,
+  resolveText,
+  rosterSource,
+  sourceId,
+  type Gathered,
+  type RosterContext,
+  type RosterSource,
+} from './source'
 
 /** The rows a job loops over, typed, each with the key that names its loads. */
 export interface Roster {
@@ -12,30 +21,157 @@ export interface Roster {
   readonly rows: readonly { readonly key: string; readonly row: Row }[]
   /** Rows there were before the filter. */
   readonly total: number
+  /** Where exactly one row was meant and others were found; `outer` is the key of the row it was meant for. */
+  readonly notOne: readonly { readonly outer: string | null; readonly found: number }[]
 }
+
+const most = 1_000_000
+
+/**
+ * A roster with those inside it. Sources that are not gathered yet go to `want`, and the roster is undefined: gather
+ * them, and ask again. There is no cut-off.
+ * @throws FaultError `unknown-name`, `syntax`, `expression`, `roster`, or the fault of a source that could not be read
+ */
+export function rosterOf(
+  spec: RosterSpec,
+  context: RosterContext,
+  gathered: Gathered,
+  want: (source: RosterSource) => void = () => {},
+): Roster | undefined {
+  const outer = level(spec, context, gathered, want, undefined)
+  if (!outer) return undefined
+  const one = (roster: Roster, of: string | null) =>
+    spec.exactly_one && roster.rows.length !== 1 ? [{ outer: of, found: roster.rows.length }] : []
+  if (!spec.inner) return { ...outer, notOne: one(outer, null) }
+  return withInner(outer, one(outer, null), spec.inner, context, gathered, want)
+}
+
+/** Loops over the inner roster for each row of the outer. */
+function withInner(
+  outer: Roster,
+  outerNotOne: Roster['notOne'],
+  spec: RosterSpec,
+  context: RosterContext,
+  gathered: Gathered,
+  want: (source: RosterSource) => void,
+): Roster | undefined {
+  const columns = new Map(outer.columns.map((column) => [column.name, column]))
+  const types = typesOf(outer.columns)
+  const rows: { key: string; row: Row }[] = []
+  const notOne = [...outerNotOne]
+  let key: readonly string[] = outer.key
+  let total = 0
+  let pending = false
+  for (const { key: outerKey, row } of outer.rows) {
+    const inside = {
+      ...context,
+      bindings: { ...context.bindings, row: celRow(row, types) } as Bindings,
+      known: { ...context.known, row: [...columns.keys()] },
+    }
+    const inner = level(spec, inside, gathered, want, { row, columns: outer.columns })
+    if (!inner) {
+      pending = true
+      continue
+    }
+    const whole = spec.inner ? withInner(inner, [], spec.inner, context, gathered, want) : inner
+    if (!whole) {
+      pending = true
+      continue
+    }
+    for (const column of whole.columns) if (!columns.has(column.name)) columns.set(column.name, column)
+    if (spec.exactly_one && inner.rows.length !== 1)
+      notOne.push({ outer: outerKey, found: inner.rows.length })
+    notOne.push(...whole.notOne)
+    total += whole.total
+    key = [...outer.key, ...whole.key.filter((name) => !outer.key.includes(name))]
+    for (const entry of whole.rows) rows.push({ key: join(outerKey, entry.key), row: entry.row })
+  }
+  return pending ? undefined : { columns: [...columns.values()], key, rows, total, notOne }
+}
+
+const join = (outer: string, inner: string): string => (outer === '' ? inner : `${outer} · ${inner}`)
+
+/** One roster without those inside it; below an outer row its rows carry the outer row's columns, too. */
+function level(
+  spec: RosterSpec,
+  context: RosterContext,
+  gathered: Gathered,
+  want: (source: RosterSource) => void,
+  outer: { readonly row: Row; readonly columns: readonly Column[] } | undefined,
+): Roster | undefined {
+  const found = tableOf(spec, context, gathered, want)
+  if (!found) return undefined
+  const table = spec.prefix === undefined ? found : prefixed(found, spec.prefix)
+  if (table.rows.length > most)
+    fail('roster', `the roster has ${table.rows.length.toLocaleString('en')} rows; ${most.toLocaleString('en')} are the most it may have`) // prettier-ignore
+  if (!outer) return makeRoster(spec, table, context)
+  const clash = table.columns.find(({ name }) => outer.columns.some((column) => column.name === name))
+  if (clash)
+    fail(
+      'roster',
+      `both rosters have a column "${clash.name}"; give the inner one a prefix, such as prefix: inner_`,
+    )
+  const merged: Table = {
+    columns: [...outer.columns, ...table.columns],
+    key: table.key,
+    rows: table.rows.map((row) => ({ ...outer.row, ...row })),
+  }
+  return makeRoster(spec, merged, context)
+}
+
+function tableOf(
+  spec: RosterSpec,
+  context: RosterContext,
+  gathered: Gathered,
+  want: (source: RosterSource) => void,
+): Table | undefined {
+  if (spec.rows) return typedTable(spec.rows as Row[])
+  if (spec.range) {
+    const end = (value: string | number, name: string) =>
+      typeof value === 'string' && value.includes('{')
+        ? resolveText(value, 'text', `range.${name}`, context).text
+        : value
+    const { as, from, to, step } = spec.range
+    return rangeTable({ as, from: end(from, 'from'), to: end(to, 'to'), step: end(step, 'step') })
+  }
+  const source = rosterSource(spec, context)!
+  const found = gathered.get(sourceId(source))
+  if (!found) {
+    want(source)
+    return undefined
+  }
+  if (isFault(found)) throw new FaultError(found)
+  return found
+}
+
+function prefixed(table: Table, prefix: string): Table {
+  const name = (column: string) => prefix + column
+  return {
+    columns: table.columns.map((column) => ({ ...column, name: name(column.name) })),
+    key: table.key.map(name),
+    rows: table.rows.map((row) =>
+      Object.fromEntries(Object.entries(row).map(([column, value]) => [name(column), value])),
+    ),
+  }
+}
+
+const isNumber = (value: string | number): boolean =>
+  typeof value === 'number' || /^[+-]?(\d+\.?\d*|\.\d+)$/.test(value.trim())
 
 /** A range of numbers or dates, both ends included. @throws FaultError `roster` */
 export function rangeTable(range: NonNullable<RosterSpec['range']>): Table {
   const { as, from, to, step } = range
+  const tooMany = (): never =>
+    fail('roster', `the range ${from} to ${to} has more than ${most.toLocaleString('en')} values`)
+  if (isNumber(from) && isNumber(to)) return numberRange(as, Number(from), Number(to), step, tooMany)
   const rows: Row[] = []
-  const limit = 1_000_000
-  const tooMany = (): never => fail('roster', `the range ${from} to ${to} has more than ${limit} values`)
-  if (typeof from === 'number' && typeof to === 'number') {
-    if (typeof step !== 'number' || step === 0)
-      fail('roster', 'a range of numbers needs a step that is a number and not 0')
-    const count = Math.floor((to - from) / step + 1e-9) + 1
-    if (count > limit) tooMany()
-    // from + i * step, never a running sum, so that steps like 0.1 do not drift
-    for (let i = 0; i < count; i++) rows.push({ [as]: Number((from + i * step).toPrecision(15)) })
-    const whole = Number.isInteger(from) && Number.isInteger(step)
-    return { columns: [{ name: as, type: whole ? 'integer' : 'number' }], key: [as], rows }
-  }
   try {
     const first = Temporal.PlainDate.from(String(from))
     const last = Temporal.PlainDate.from(String(to))
-    const every = Temporal.Duration.from(typeof step === 'number' ? { days: step } : step)
+    const every = Temporal.Duration.from(isNumber(step) ? { days: Number(step) } : String(step))
     if (every.sign <= 0) fail('roster', 'a range of dates needs a step forward, such as P1D')
     for (let i = 0; ; i++) {
+      // from the first date each time: a month's end stays a month's end
       const date = first.add({
         years: every.years * i,
         months: every.months * i,
@@ -43,7 +179,7 @@ export function rangeTable(range: NonNullable<RosterSpec['range']>): Table {
         days: every.days * i,
       })
       if (Temporal.PlainDate.compare(date, last) > 0) break
-      if (i >= limit) tooMany()
+      if (i >= most) tooMany()
       rows.push({ [as]: date.toString() })
     }
   } catch (error) {
@@ -55,6 +191,25 @@ export function rangeTable(range: NonNullable<RosterSpec['range']>): Table {
     throw error
   }
   return { columns: [{ name: as, type: 'date' }], key: [as], rows }
+}
+
+function numberRange(
+  as: string,
+  from: number,
+  to: number,
+  step: string | number,
+  tooMany: () => never,
+): Table {
+  const by = Number(step)
+  if (!isNumber(step) || by === 0)
+    fail('roster', 'a range of numbers needs a step that is a number and not 0')
+  const count = Math.floor((to - from) / by + 1e-9) + 1
+  if (count > most) tooMany()
+  const rows: Row[] = []
+  // from + i * step, never a running sum, so that steps like 0.1 do not drift
+  for (let i = 0; i < count; i++) rows.push({ [as]: Number((from + i * by).toPrecision(15)) })
+  const whole = Number.isInteger(from) && Number.isInteger(by)
+  return { columns: [{ name: as, type: whole ? 'integer' : 'number' }], key: [as], rows }
 }
 
 /** Rows typed into the document; a column's type is that of its first value. */
@@ -80,13 +235,6 @@ export function typedTable(rows: readonly Row[]): Table {
   return { columns, key: first === undefined ? [] : [first], rows }
 }
 
-export interface RosterContext {
-  readonly compile: (source: string) => Compiled
-  /** Bindings besides `row`. */
-  readonly bindings: Bindings
-  readonly known: KnownNames
-}
-
 /**
  * Filters, sorts and keys a table. There is no cut-off.
  * @throws FaultError `unknown-name`, `syntax` or `expression` for the filter, `roster` for key and sort columns
@@ -109,8 +257,12 @@ export function makeRoster(spec: RosterSpec, table: Table, context: RosterContex
       row,
     })),
     total: table.rows.length,
+    notOne: [],
   }
 }
+
+const typesOf = (columns: readonly Column[]): Record<string, ValueType> =>
+  Object.fromEntries(columns.map(({ name, type }) => [name, type]))
 
 /** The rows for which an expression over `row` is true. */
 export function filterRows(
@@ -120,7 +272,7 @@ export function filterRows(
   context: RosterContext,
 ): Row[] {
   const compiled = context.compile(where)
-  const types = Object.fromEntries(columns.map(({ name, type }) => [name, type]))
+  const types = typesOf(columns)
   const [unknown] = unknownNames(compiled, { ...context.known, row: columns.map(({ name }) => name) })
   if (unknown)
     fail('unknown-name', `${unknownNameText(unknown)} (in the filter "${where}")`, { offset: unknown.offset })

@@ -2,8 +2,8 @@ import type { Stats } from 'node:fs'
 import { access, constants, lstat, readdir, realpath, stat } from 'node:fs/promises'
 import { join, posix, resolve, sep } from 'node:path'
 import { fail } from '../../core/fault'
-import { hasWildcard } from '../../core/expression/slot'
 import type { FileFact } from '../../core/plan/types'
+import { hasWildcard, storeSegments, unescapeSegment, wildcardSource } from '../../core/store/pattern'
 
 /** A folder tree that loads read from. Paths are relative, with forward slashes, and never leave it. */
 export interface FileStore {
@@ -11,33 +11,12 @@ export interface FileStore {
   readonly root: string
 }
 
-/** Splits a pattern at slashes. @throws FaultError `path` for what would leave the store */
-function segmentsOf(pattern: string): string[] {
-  if (pattern.includes('\0')) fail('path', 'a path cannot hold a zero byte')
-  if (pattern.startsWith('/') || /^[A-Za-z]:/.test(pattern))
-    fail('path', `"${pattern}" is an absolute path; a store's paths are relative`)
-  const segments = pattern.split('/')
-  if (segments.some((segment) => segment === '..' || segment === '\\.\\.'))
-    fail('path', `"${pattern}" leaves the store`)
-  return segments.filter((segment) => segment !== '' && segment !== '.')
-}
-
-const unescape = (segment: string): string => segment.replace(/\\([*?\\])/g, '$1')
-
 function matcher(segment: string): (name: string) => boolean {
   if (!hasWildcard(segment)) {
-    const exact = unescape(segment)
+    const exact = unescapeSegment(segment)
     return (name) => name === exact
   }
-  let source = ''
-  for (let i = 0; i < segment.length; i++) {
-    const char = segment[i]!
-    if (char === '\\' && /[*?\\]/.test(segment[i + 1] ?? '')) source += `\\${segment[++i]}`
-    else if (char === '*') source += '.*'
-    else if (char === '?') source += '.'
-    else source += char.replace(/[.+^${}()|[\]\\]/g, '\\$&')
-  }
-  const test = new RegExp(`^${source}$`, 's')
+  const test = new RegExp(`^${wildcardSource(segment)}$`, 's')
   return (name) => !name.startsWith('.') && test.test(name)
 }
 
@@ -69,7 +48,7 @@ export class Lister {
   /** Files that match, in the order of their names. A pattern without a wildcard costs one look-up. */
   async find(pattern: string): Promise<FileFact[]> {
     let folders = ['']
-    const segments = segmentsOf(pattern)
+    const segments = storeSegments(pattern)
     const last = segments.pop()
     if (last === undefined) return []
     for (const segment of segments) {
@@ -80,8 +59,43 @@ export class Lister {
     return facts.filter((fact) => fact !== undefined)
   }
 
+  /**
+   * Files that match at any depth: the last part of the pattern in every folder below those that its other parts name.
+   * Folders whose names begin with a dot are left out, as everywhere.
+   */
+  async findDeep(pattern: string): Promise<FileFact[]> {
+    const segments = storeSegments(pattern)
+    const last = segments.pop()
+    if (last === undefined) return []
+    let folders = ['']
+    for (const segment of segments)
+      folders = (await Promise.all(folders.map((folder) => this.step(folder, segment)))).flat()
+    const found: FileFact[] = []
+    for (const folder of folders) {
+      for (const path of await this.step(folder, last)) {
+        const fact = await this.fact(path)
+        if (fact) found.push(fact)
+      }
+      for (const name of await this.subfolders(folder)) folders.push(posix.join(folder, name))
+    }
+    return found.sort((a, b) => (a.path < b.path ? -1 : 1))
+  }
+
+  private async subfolders(folder: string): Promise<string[]> {
+    try {
+      const entries = await readdir(join(this.store.root, folder), { withFileTypes: true })
+      return entries.flatMap((entry) =>
+        entry.isDirectory() && !entry.name.startsWith('.') ? [entry.name] : [],
+      )
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException
+      if (code === 'ENOENT' || code === 'ENOTDIR') return []
+      throw error
+    }
+  }
+
   private async step(folder: string, segment: string): Promise<string[]> {
-    if (!hasWildcard(segment)) return [posix.join(folder, unescape(segment))]
+    if (!hasWildcard(segment)) return [posix.join(folder, unescapeSegment(segment))]
     const fits = matcher(segment)
     return (await this.names(folder)).filter(fits).map((name) => posix.join(folder, name))
   }
@@ -106,7 +120,7 @@ export class Lister {
 
 /** Full path of a file of the store, links followed. @throws FaultError `path` where it lies outside */
 export async function insideStore(store: FileStore, path: string, rootReal?: string): Promise<string> {
-  segmentsOf(path)
+  storeSegments(path)
   const root = rootReal ?? (await realpath(store.root))
   const full = await realpath(resolve(root, path))
   if (full !== root && !full.startsWith(root + sep))

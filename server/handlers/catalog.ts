@@ -16,6 +16,7 @@ import { acceptProposals, acceptWaiting, leaveProposals } from '../../engine/sur
 import { listProposals, listSurveys, readSurvey } from '../../engine/survey/list'
 import { resumeSurvey, startSurvey, stopSurvey } from '../../engine/survey/survey'
 import type { Handlers } from '../app'
+import { csvLine, sendAs } from '../csv'
 import { mutable } from '../mutable'
 
 export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
@@ -83,29 +84,17 @@ export async function downloadCatalog(engine: Engine, request: Request, response
     .from(dataset)
     .where(eq(dataset.environment, environment))
     .orderBy(dataset.name)
-  response.setHeader('Content-Type', 'text/csv; charset=utf-8; header=present')
-  response.setHeader(
-    'Content-Disposition',
-    `attachment; filename="catalog-${environment.replace(/[^\w-]/g, '')}.csv"`,
-  )
-  const line = (fields: readonly unknown[]) => `${fields.map(csvField).join(',')}\r\n`
-  response.write(line(['dataset', 'connection', 'place', 'kind', 'description', 'owner', 'tags', 'rows', 'files', 'bytes', 'version', 'column', 'source', 'type', 'source_type', 'key', 'column_description'])) // prettier-ignore
+  sendAs(response, `catalog-${environment}.csv`, 'text/csv; charset=utf-8; header=present')
+  response.write(csvLine(['dataset', 'connection', 'place', 'kind', 'description', 'owner', 'tags', 'rows', 'files', 'bytes', 'version', 'column', 'source', 'type', 'source_type', 'key', 'column_description'])) // prettier-ignore
   for (const entry of rows) {
     const key = entry.keyByHand ?? entry.keyFound
     for (const column of catalogColumns(entry))
       response.write(
-        line([
+        csvLine([
           entry.name, entry.connection, entry.locator, entry.kind, entry.description, entry.owner, entry.tags.join(' '), entry.rows, entry.files, entry.bytes,
           entry.version, column.name, column.source, column.type, column.sourceType, key.includes(column.name), column.description ?? column.comment,
         ]), // prettier-ignore
       )
   }
   response.end()
-}
-
-/** A field of CSV (RFC 4180). One that a spreadsheet would take for a formula is kept from it by a quote mark before it. */
-function csvField(value: unknown): string {
-  const text = value == null ? '' : String(value)
-  const plain = /^[=+@\t\r-]/.test(text) && typeof value === 'string' ? `'${text}` : text
-  return /[",\r\n]/.test(plain) ? `"${plain.replace(/"/g, '""')}"` : plain
 }

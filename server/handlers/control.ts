@@ -2,28 +2,25 @@ import { asc } from 'drizzle-orm'
 import { controlTable } from '../../database/schema'
 import type { Engine } from '../../engine/context'
 import { controlHistory, readControl, saveControl } from '../../engine/control'
+import { newestVersions } from '../../engine/effect'
 import { documentOf } from '../../engine/jobs'
+import { controlsOf } from '../../core/job/roster'
 import type { Handlers } from '../app'
-import { newestVersions } from './jobs'
+import { mutable } from '../mutable'
 
 /** Which jobs loop over each control table, by the newest version of each. */
 async function readers(engine: Engine): Promise<Map<string, string[]>> {
   const by = new Map<string, string[]>()
   for (const version of await newestVersions(engine)) {
     const job = documentOf(version)
-    const tables = new Set(
-      job.parts.flatMap((part) =>
-        part.each?.roster.control === undefined ? [] : [part.each.roster.control],
-      ),
-    )
-    for (const table of tables) by.set(table, [...(by.get(table) ?? []), job.name])
+    for (const table of controlsOf(job.parts)) by.set(table, [...(by.get(table) ?? []), job.name])
   }
   return by
 }
 
 export const controlHandlers: Pick<
   Handlers,
-  'controlTables' | 'controlTable' | 'editControl' | 'controlHistory'
+  'controlTables' | 'controlTable' | 'editControl' | 'controlHistory' | 'controlEffect'
 > = {
   controlTables: async ({ engine }, { query }) => {
     const list = await engine.db.select().from(controlTable).orderBy(asc(controlTable.name))
@@ -73,6 +70,8 @@ export const controlHandlers: Pick<
     )
     return { saved, conflicts: [...conflicts] }
   },
+  controlEffect: async ({ options }, { params, query, body }) =>
+    mutable(await options.planner.ask('effectOfEdits', params.name, query.environment, body.edits)),
   controlHistory: async ({ engine }, { params }) =>
     (await controlHistory(engine, params.name)).map(({ id, at, by, rowKey, before, after }) => ({
       id,

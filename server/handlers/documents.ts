@@ -1,10 +1,16 @@
 import { asc, eq } from 'drizzle-orm'
+import type { Response } from 'express'
 import { balances } from '../../core/balance/balance'
-import { fail } from '../../core/fault'
 import type { Resolved } from '../../core/expression/slot'
-import { load as loadTable, plan as planTable, planLoad, type StoredPart } from '../../database/schema'
+import { parseJob } from '../../core/job/parse'
+import { sarifLog } from '../../core/plan/sarif'
+import { resolvedText, slotLabel } from '../../core/plan/differing'
+import { jobVersion, load as loadTable, type StoredPart } from '../../database/schema'
 import type { Engine } from '../../engine/context'
+import type { Planner } from '../../engine/planner/asks'
+import { eachLoad, readPlan, type StoredPlan } from '../../engine/planStore'
 import type { Handlers } from '../app'
+import { csvLine, sendAs, writeAll } from '../csv'
 import { briefRun, loadDetail } from './runs'
 
 /** Steps of a part with what their texts resolved to, each after the one before it. */
@@ -47,48 +53,126 @@ async function runDocument(engine: Engine, id: number) {
   }
 }
 
-export const documentHandlers: Pick<Handlers, 'planDocument' | 'runDocument' | 'showDocument'> = {
-  planDocument: async ({ engine }, { params }) => {
-    const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, params.id))
-    if (!plan) fail('unknown-name', `there is no plan ${params.id}`)
-    const loads = await engine.db
-      .select()
-      .from(planLoad)
-      .where(eq(planLoad.planId, params.id))
-      .orderBy(asc(planLoad.number))
-    return {
-      plan: plan.id,
-      job: plan.job,
-      environment: plan.environment,
-      loads: loads
-        .filter((load) => plan.parts[load.part]!.each)
-        .map((load) => ({
-          key: load.key,
-          row: load.row ?? null,
-          slice: load.sliceFrom && load.sliceTo ? { from: load.sliceFrom, to: load.sliceTo } : null,
-          steps: stepsOf(plan.parts[load.part]!, load.resolved),
-        })),
-      once: loads
-        .filter((load) => !plan.parts[load.part]!.each)
-        .flatMap((load) => stepsOf(plan.parts[load.part]!, load.resolved)),
-      findings: plan.findings.map(({ code, level, message, where }) => ({
-        code,
-        level,
-        message,
-        where: { ...where },
-      })),
-      forecast: plan.forecast ?? null,
+/** Writes the document of a plan piece by piece: one of 300,000 loads would not fit into the memory as a whole. */
+async function writePlanDocument(
+  engine: Engine,
+  planner: Planner,
+  plan: StoredPlan,
+  response: Response,
+  compare: number | undefined,
+): Promise<void> {
+  const head = JSON.stringify({ plan: plan.id, job: plan.job, environment: plan.environment })
+  await writeAll(response, `${head.slice(0, -1)},"loads":[`)
+  const once: unknown[] = []
+  let first = true
+  for await (const load of eachLoad(engine, plan)) {
+    const part = plan.parts[load.part]!
+    if (!part.each) {
+      once.push(...stepsOf(part, load.resolved))
+      continue
     }
-  },
-  runDocument: async ({ engine }, { params }) => await runDocument(engine, params.id),
-  showDocument: async ({ engine }, { params }) => {
-    const loads = await engine.db
-      .select({ id: loadTable.id })
-      .from(loadTable)
-      .where(eq(loadTable.runId, params.id))
-      .orderBy(asc(loadTable.number))
-    const detail = []
-    for (const { id } of loads) detail.push(await loadDetail(engine, params.id, id))
-    return { ...(await runDocument(engine, params.id)), detail }
-  },
+    const { key, row, slice, resolved } = load
+    const entry = {
+      key,
+      row,
+      slice: slice && { from: slice.from, to: slice.to },
+      steps: stepsOf(part, resolved),
+    }
+    await writeAll(response, `${first ? '' : ','}${JSON.stringify(entry)}`)
+    first = false
+    if (response.destroyed) return
+  }
+  const rest = {
+    once,
+    findings: plan.findings.map(({ code, level, message, where }) => ({ code, level, message, where })),
+    forecast: plan.forecast ?? null,
+    ...(compare === undefined ? {} : { comparison: await comparisonDocument(planner, plan.id, compare) }),
+  }
+  response.end(`],${JSON.stringify(rest).slice(1)}`)
 }
+
+/** Every load that another plan has and this one has not, and the other way round, and all that changed. */
+async function comparisonDocument(planner: Planner, after: number, before: number) {
+  const all = async (kind: 'added' | 'gone' | 'changed') => {
+    const limit = 10_000
+    const list = []
+    for (let offset = 0; ; offset += limit) {
+      const { changes } = await planner.ask('compareStored', { before, after, kind, offset, limit })
+      list.push(...changes)
+      if (changes.length < limit) return list
+    }
+  }
+  const keys = async (kind: 'added' | 'gone') => (await all(kind)).map(({ key }) => key)
+  return {
+    with: before,
+    added: await keys('added'),
+    gone: await keys('gone'),
+    changed: (await all('changed')).map(({ key, texts }) => ({ key, texts })),
+  }
+}
+
+/** The loads as CSV: the row's columns, the slice, and every text of every step; what is left out says so. */
+async function writePlanCsv(engine: Engine, plan: StoredPlan, response: Response): Promise<void> {
+  const columns = [...new Set(plan.parts.flatMap((part) => part.columns.map(({ name }) => name)))]
+  const slots = plan.parts.flatMap((part) =>
+    part.steps.flatMap((step) => step.slots.map(({ path }) => ({ part: part.index, step: step.id, path }))),
+  )
+  const first = new Map<number, number>()
+  slots.forEach(({ part }, i) => first.has(part) || first.set(part, i))
+  await writeAll(
+    response,
+    csvLine(['load', 'slice_from', 'slice_to', ...columns, ...slots.map(({ step, path }) => `${step} ${slotLabel(path)}`), 'files', 'bytes', 'findings', 'left_out']), // prettier-ignore
+  )
+  for await (const load of eachLoad(engine, plan)) {
+    const texts = slots.map(({ part }, i) =>
+      part === load.part ? resolvedText(load.resolved[i - first.get(part)!] ?? null) : '',
+    )
+    await writeAll(
+      response,
+      csvLine([load.key, load.slice?.from, load.slice?.to, ...columns.map((name) => load.row?.[name]), ...texts, load.files?.names.join(' '), load.files?.bytes, load.codes.join(' '), load.left ? 'yes' : '']), // prettier-ignore
+    )
+    if (response.destroyed) return
+  }
+  response.end()
+}
+
+export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'runDocument' | 'showDocument'> =
+  {
+    planDocument: async ({ engine, options, response }, { params, query }) => {
+      const plan = await readPlan(engine, params.id)
+      // the comparison is asked for first, so that a plan that is not there is told as such
+      if (query.compare !== undefined) await readPlan(engine, query.compare)
+      response.setHeader('Content-Type', 'application/json; charset=utf-8')
+      await writePlanDocument(engine, options.planner, plan, response, query.compare)
+      return undefined as never
+    },
+    planFile: async ({ engine, options, response }, { params, query }) => {
+      const plan = await readPlan(engine, params.id)
+      const name = `${plan.job}-plan-${plan.id}`
+      if (query.as === 'csv') {
+        sendAs(response, `${name}.csv`, 'text/csv; charset=utf-8; header=present')
+        await writePlanCsv(engine, plan, response)
+      } else if (query.as === 'json') {
+        sendAs(response, `${name}.json`, 'application/json; charset=utf-8')
+        await writePlanDocument(engine, options.planner, plan, response, undefined)
+      } else {
+        const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
+        sendAs(response, `${name}.sarif`, 'application/sarif+json; charset=utf-8')
+        response.end(
+          JSON.stringify(sarifLog(plan.findings, parseJob(version!.text), `jobs/${plan.job}.yaml`)),
+        )
+      }
+      return undefined as never
+    },
+    runDocument: async ({ engine }, { params }) => await runDocument(engine, params.id),
+    showDocument: async ({ engine }, { params }) => {
+      const loads = await engine.db
+        .select({ id: loadTable.id })
+        .from(loadTable)
+        .where(eq(loadTable.runId, params.id))
+        .orderBy(asc(loadTable.number))
+      const detail = []
+      for (const { id } of loads) detail.push(await loadDetail(engine, params.id, id))
+      return { ...(await runDocument(engine, params.id)), detail }
+    },
+  }

@@ -4,126 +4,125 @@ import { parseJob } from '../../core/job/parse'
 import { outlineOf, rosterText, type Outline } from '../../core/job/outline'
 import type { Resolved } from '../../core/expression/slot'
 import { newestClosed } from '../../core/slice/slices'
-import type { Engine } from '../../engine/context'
-import { documentOf, readVersion, saveJob, type JobVersion } from '../../engine/jobs'
+import { newestVersions } from '../../engine/effect'
+import { documentOf, readVersion, saveJob } from '../../engine/jobs'
+import { previewRoster } from '../../engine/previewRoster'
 import { mappingSheet } from '../../engine/mapping'
 import { resolveOne } from '../../engine/resolve'
 import { mutable } from '../mutable'
 import type { Handlers } from '../app'
 
-export async function newestVersions(engine: Engine): Promise<JobVersion[]> {
-  return await engine.db
-    .selectDistinctOn([jobVersion.job])
-    .from(jobVersion)
-    .orderBy(jobVersion.job, desc(jobVersion.version))
-}
-
 /** An outline with lists that may be changed, as the contract has them. */
 const plainOutline = (outline: Outline) => structuredClone(outline) as never
 
-export const jobHandlers: Pick<Handlers, 'jobs' | 'job' | 'saveJob' | 'checkJob' | 'resolveJob' | 'mapping'> =
-  {
-    jobs: async ({ engine }) => {
-      const { rows: last } = await engine.db.$client.query<{
-        job: string
-        id: number
-        state: never
-        at: string
-      }>(
-        `select distinct on (job) job, id, state, created_at as at from mattock.run order by job, created_at desc`,
-      )
-      return (await newestVersions(engine)).map((version) => {
-        const job = documentOf(version)
-        const run = last.find((entry) => entry.job === job.name)
-        return {
-          name: job.name,
-          title: job.title,
-          tags: job.tags,
-          version: version.version,
-          savedAt: version.createdAt,
-          savedBy: version.by,
-          slices: job.slices ? `${job.slices.every}, ${job.slices.zone}` : null,
-          rosters: job.parts.flatMap((part) => (part.each ? [rosterText(part.each.roster)] : [])),
-          steps: job.parts.reduce((sum, part) => sum + (part.once ?? part.do ?? []).length, 0),
-          lastRun: run ? { id: run.id, state: run.state, at: run.at } : null,
-        }
-      })
-    },
-    job: async ({ engine }, { params, query }) => {
-      const version = await readVersion(engine, params.name, query.version)
-      const versions = await engine.db
-        .select({
-          version: jobVersion.version,
-          at: jobVersion.createdAt,
-          by: jobVersion.by,
-          message: jobVersion.message,
-        })
-        .from(jobVersion)
-        .where(eq(jobVersion.job, params.name))
-        .orderBy(desc(jobVersion.version))
-      const { job, place } = parseJob(version.text)
-      const document = job ?? documentOf(version)
+export const jobHandlers: Pick<
+  Handlers,
+  'jobs' | 'job' | 'saveJob' | 'checkJob' | 'resolveJob' | 'mapping' | 'jobEffect' | 'previewRoster'
+> = {
+  jobs: async ({ engine }) => {
+    const { rows: last } = await engine.db.$client.query<{
+      job: string
+      id: number
+      state: never
+      at: string
+    }>(
+      `select distinct on (job) job, id, state, created_at as at from mattock.run order by job, created_at desc`,
+    )
+    return (await newestVersions(engine)).map((version) => {
+      const job = documentOf(version)
+      const run = last.find((entry) => entry.job === job.name)
       return {
-        name: params.name,
+        name: job.name,
+        title: job.title,
+        tags: job.tags,
         version: version.version,
-        newest: versions[0]!.version,
-        text: version.text,
         savedAt: version.createdAt,
         savedBy: version.by,
-        message: version.message,
-        versions,
-        outline: plainOutline(outlineOf(document, place)),
-        newestSlice: document.slices
-          ? (newestClosed(document.slices, new Date().toISOString())?.label ?? null)
-          : null,
+        slices: job.slices ? `${job.slices.every}, ${job.slices.zone}` : null,
+        rosters: job.parts.flatMap((part) => (part.each ? [rosterText(part.each.roster)] : [])),
+        steps: job.parts.reduce((sum, part) => sum + (part.once ?? part.do ?? []).length, 0),
+        lastRun: run ? { id: run.id, state: run.state, at: run.at } : null,
       }
-    },
-    saveJob: async ({ engine, account }, { params, body }) => {
-      const { version } = await saveJob(engine, body.text, {
-        name: params.name,
-        base: body.base,
-        by: account.name,
-        message: body.message,
+    })
+  },
+  job: async ({ engine }, { params, query }) => {
+    const version = await readVersion(engine, params.name, query.version)
+    const versions = await engine.db
+      .select({
+        version: jobVersion.version,
+        at: jobVersion.createdAt,
+        by: jobVersion.by,
+        message: jobVersion.message,
       })
-      await engine.db.execute(sql`select pg_notify('mattock', '{}')`)
-      return { version }
-    },
-    checkJob: async (_asked, { body }) => {
-      const { job, faults, place } = parseJob(body.text)
-      return {
-        outline: job ? plainOutline(outlineOf(job, place)) : null,
-        faults: faults.map(({ code, message, where }) => ({ code, message, where: { ...where } })),
-      }
-    },
-    mapping: async ({ engine }, { body }) => mutable(await mappingSheet(engine, body)),
-    resolveJob: async ({ engine }, { body }) => {
-      const { chosen, rows, plan, facts } = await resolveOne(engine, body)
-      const planned = plan.parts[body.part]!
-      const load = plan.loads.find((entry) => entry.part === body.part)
-      return {
-        rows: rows.slice(0, 50),
-        rowCount: rows.length,
-        row: chosen?.key ?? null,
-        rowValues: chosen ? { ...chosen.row } : null,
-        slice: planned.slices?.[0] ?? null,
-        slots: planned.steps
-          .flatMap(({ slots }) => slots)
-          .map((slot, i) => {
-            const resolved: Resolved | null = load?.resolved[i] ?? null
-            return {
-              ...slot,
-              resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
-              values: resolved?.kind === 'sql' ? [...resolved.values] : null,
-              later: resolved?.kind === 'later',
-              found: resolved?.kind === 'path' ? facts(slot.step, resolved.pattern) : null,
-            }
-          }),
-        findings: plan.findings.map(({ code, level, message, where }) => ({
-          code,
-          level,
-          message,
-          path: where.path ?? null,
-        })),
-      }
-    },
-  }
+      .from(jobVersion)
+      .where(eq(jobVersion.job, params.name))
+      .orderBy(desc(jobVersion.version))
+    const { job, place } = parseJob(version.text)
+    const document = job ?? documentOf(version)
+    return {
+      name: params.name,
+      version: version.version,
+      newest: versions[0]!.version,
+      text: version.text,
+      savedAt: version.createdAt,
+      savedBy: version.by,
+      message: version.message,
+      versions,
+      outline: plainOutline(outlineOf(document, place)),
+      newestSlice: document.slices
+        ? (newestClosed(document.slices, new Date().toISOString())?.label ?? null)
+        : null,
+    }
+  },
+  saveJob: async ({ engine, account }, { params, body }) => {
+    const { version } = await saveJob(engine, body.text, {
+      name: params.name,
+      base: body.base,
+      by: account.name,
+      message: body.message,
+    })
+    await engine.db.execute(sql`select pg_notify('mattock', '{}')`)
+    return { version }
+  },
+  checkJob: async (_asked, { body }) => {
+    const { job, faults, place } = parseJob(body.text)
+    return {
+      outline: job ? plainOutline(outlineOf(job, place)) : null,
+      faults: faults.map(({ code, message, where }) => ({ code, message, where: { ...where } })),
+    }
+  },
+  jobEffect: async ({ options }, { params, body }) =>
+    mutable(await options.planner.ask('effectOfText', { job: params.name, ...body })),
+  previewRoster: async ({ engine }, { body }) => mutable(await previewRoster(engine, body)),
+  mapping: async ({ engine }, { body }) => mutable(await mappingSheet(engine, body)),
+  resolveJob: async ({ engine }, { body }) => {
+    const { chosen, rows, plan, facts } = await resolveOne(engine, body)
+    const planned = plan.parts[body.part]!
+    const load = plan.loads.find((entry) => entry.part === body.part)
+    return {
+      rows: rows.slice(0, 50),
+      rowCount: rows.length,
+      row: chosen?.key ?? null,
+      rowValues: chosen ? { ...chosen.row } : null,
+      slice: planned.slices?.[0] ?? null,
+      slots: planned.steps
+        .flatMap(({ slots }) => slots)
+        .map((slot, i) => {
+          const resolved: Resolved | null = load?.resolved[i] ?? null
+          return {
+            ...slot,
+            resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
+            values: resolved?.kind === 'sql' ? [...resolved.values] : null,
+            later: resolved?.kind === 'later',
+            found: resolved?.kind === 'path' ? facts(slot.step, resolved.pattern) : null,
+          }
+        }),
+      findings: plan.findings.map(({ code, level, message, where }) => ({
+        code,
+        level,
+        message,
+        path: where.path ?? null,
+      })),
+    }
+  },
+}

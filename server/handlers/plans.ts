@@ -1,39 +1,40 @@
-import { and, asc, eq, sql, type SQL } from 'drizzle-orm'
-import { fail } from '../../core/fault'
+import { and, eq, sql, type SQL } from 'drizzle-orm'
+import type { Resolved } from '../../core/expression/slot'
+import { resolvedText, slotLabel } from '../../core/plan/differing'
 import { stopsFor } from '../../core/plan/plan'
-import { resolvedText } from '../../core/plan/differing'
 import { valueText } from '../../core/value'
-import { jobVersion, plan as planTable, planLoad, type StoredPart } from '../../database/schema'
-import type { Engine } from '../../engine/context'
+import { jobVersion, planLoad, type StoredPart } from '../../database/schema'
 import { documentOf } from '../../engine/jobs'
-import { makePlan } from '../../engine/planning'
+import { planLoadsSql, readLoad, readLoads, readPlan, type StoredLoad } from '../../engine/planStore'
+import { otherPlans } from '../../engine/planViews'
 import type { Handlers } from '../app'
+import { mutable } from '../mutable'
 
-type StoredPlan = typeof planTable.$inferSelect
-
-async function readPlan(engine: Engine, id: number): Promise<StoredPlan> {
-  const [found] = await engine.db.select().from(planTable).where(eq(planTable.id, id))
-  return found ?? fail('unknown-name', `there is no plan ${id}; plans that were not run are kept for a week`)
+interface Wanted {
+  readonly code?: string | undefined
+  readonly search?: string | undefined
+  readonly left?: 'yes' | 'no' | undefined
 }
 
-/** Conditions of a page of a plan's loads. */
-function fits(
-  id: number,
-  { code, search }: { code?: string | undefined; search?: string | undefined },
-): SQL | undefined {
+/** Which loads of a page: over `l`, `r` and `s` of `planLoadsSql`. */
+function fits({ code, search, left }: Wanted): SQL | undefined {
+  const holds = (text: SQL) => sql`strpos(lower(${text}), lower(${search})) > 0`
   return and(
-    eq(planLoad.planId, id),
-    code ? sql`${code} = any (${planLoad.codes})` : undefined,
+    code ? sql`${code} = any (l.codes)` : undefined,
+    left ? sql`l."left" = ${left === 'yes'}` : undefined,
     search
-      ? sql`(strpos(lower(${planLoad.key}), lower(${search})) > 0 or strpos(lower(${planLoad.resolved}::text), lower(${search})) > 0)`
+      ? sql`(${holds(sql`concat_ws(' · ', coalesce(r.key, l.title), s.label)`)} or ${holds(sql`r.resolved::text`)}
+          or ${holds(sql`s.resolved::text`)} or ${holds(sql`l.resolved::text`)})`
       : undefined,
   )
 }
 
-export const planHandlers: Pick<Handlers, 'makePlan' | 'plan' | 'planLoads' | 'leaveOut'> = {
-  makePlan: async ({ engine, account }, { body }) => ({
-    id: (await makePlan(engine, { ...body, by: account.name })).id,
-  }),
+export const planHandlers: Pick<
+  Handlers,
+  'makePlan' | 'plan' | 'planLoads' | 'planLoad' | 'leaveOut' | 'otherPlans' | 'comparePlans' | 'forecastPlan'
+> = {
+  makePlan: async ({ account, options }, { body }) =>
+    await options.planner.ask('makePlan', { ...body, by: account.name }),
   plan: async ({ engine }, { params }) => {
     const found = await readPlan(engine, params.id)
     const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, found.versionId))
@@ -55,31 +56,28 @@ export const planHandlers: Pick<Handlers, 'makePlan' | 'plan' | 'planLoads' | 'l
       span: found.span,
       loads: found.loads,
       left: left.length,
-      parts: structuredClone(found.parts) as never,
+      parts: found.parts.map((part) => mutable(part)) as never,
       // a page needs no more than some of the loads' numbers; the filter asks the server for the rest
       findings: found.findings.map((finding) => ({
         ...finding,
         where: { ...finding.where, count: finding.loads.length },
         loads: finding.loads.slice(0, 50),
       })),
-      forecast: found.forecast ?? null,
+      forecast: found.forecast ? mutable({ ...found.forecast, limits: found.forecast.limits ?? [], running: found.forecast.running ?? [], draws: found.forecast.draws ?? 1 }) : null, // prettier-ignore
       stops: stops.length,
     }
   },
   planLoads: async ({ engine }, { params, query }) => {
-    const { parts } = await readPlan(engine, params.id)
-    const where = fits(params.id, query)
-    const [{ total }] = (await engine.db
-      .select({ total: sql<number>`count(*)::int` })
-      .from(planLoad)
-      .where(where)) as [{ total: number }]
-    const loads = await engine.db
-      .select()
-      .from(planLoad)
-      .where(where)
-      .orderBy(asc(planLoad.number))
-      .offset(query.offset)
-      .limit(query.limit)
+    const plan = await readPlan(engine, params.id)
+    const where = fits(query)
+    const total = where
+      ? (await engine.db.execute<{ n: number }>(sql`select count(*)::int as n from ${planLoadsSql} where l.plan_id = ${params.id} and ${where}`)).rows[0]!.n // prettier-ignore
+      : plan.loads
+    const page = where
+      ? { where, offset: query.offset }
+      : // numbers are places, so that the last page is as near as the first
+        { where: sql`l.number >= ${query.offset}` }
+    const loads = await readLoads(engine, plan, { ...page, limit: query.limit })
     return {
       total,
       loads: loads.map((load) => ({
@@ -87,37 +85,87 @@ export const planHandlers: Pick<Handlers, 'makePlan' | 'plan' | 'planLoads' | 'l
         part: load.part,
         key: load.key,
         each: load.row !== null,
-        cells: cellsOf(load, parts[load.part]!),
-        files: load.files ?? null,
+        cells: cellsOf(load, plan.parts[load.part]!),
+        files: mutable(load.files),
         codes: load.codes,
         left: load.left,
       })),
     }
   },
+  planLoad: async ({ engine }, { params }) => {
+    const plan = await readPlan(engine, params.id)
+    const load = await readLoad(engine, plan, params.number)
+    let at = 0
+    return {
+      number: load.number,
+      part: load.part,
+      key: load.key,
+      row: load.row && { ...load.row },
+      slice: load.slice,
+      left: load.left,
+      files: mutable(load.files),
+      steps: plan.parts[load.part]!.steps.map(({ id, title, kind, slots }) => ({
+        id,
+        title,
+        kind,
+        texts: slots.map(({ path, text }) => {
+          const resolved: Resolved | null = load.resolved[at++] ?? null
+          return {
+            path,
+            label: slotLabel(path),
+            written: text,
+            resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
+            values: resolved?.kind === 'sql' ? [...resolved.values] : null,
+            later: resolved?.kind === 'later',
+          }
+        }),
+      })),
+      findings: plan.findings
+        .filter(({ loads }) => loads.includes(load.number))
+        .map(({ code, level, message }) => ({ code, level, message })),
+    }
+  },
   leaveOut: async ({ engine }, { params, body }) => {
-    const { rowCount } = await engine.db
-      .update(planLoad)
-      .set({ left: body.left })
-      .where(
-        body.numbers
-          ? and(
-              eq(planLoad.planId, params.id),
-              sql`${planLoad.number} = any (${sql.param(body.numbers)}::int[])`,
-            )
-          : fits(params.id, body),
-      )
+    const which = body.numbers
+      ? sql`l.number = any (${sql.param(body.numbers)}::int[])`
+      : (fits({ code: body.code, search: body.search }) ?? sql`true`)
+    const { rowCount } = await engine.db.execute(
+      sql`update mattock.planned_load set "left" = ${body.left} where plan_id = ${params.id}
+          and number in (select l.number from ${planLoadsSql} where l.plan_id = ${params.id} and ${which})`,
+    )
     return { changed: rowCount ?? 0 }
   },
+  otherPlans: async ({ engine }, { params }) => {
+    const list = await otherPlans(engine, params.id)
+    const versions = await engine.db
+      .select({ id: jobVersion.id, version: jobVersion.version })
+      .from(jobVersion)
+      .where(sql`${jobVersion.id} = any (${sql.param(list.map(({ versionId }) => versionId))}::int[])`)
+    const numbers = new Map(versions.map(({ id, version }) => [id, version]))
+    return list.map(({ versionId, ...plan }) => ({ ...plan, version: numbers.get(versionId) ?? 0 }))
+  },
+  comparePlans: async ({ options }, { params, query }) =>
+    mutable(
+      await options.planner.ask('compareStored', {
+        before: query.with,
+        after: params.id,
+        kind: query.kind,
+        offset: query.offset,
+        limit: query.limit,
+      }),
+    ),
+  forecastPlan: async ({ options }, { params, body }) =>
+    mutable(await options.planner.ask('forecastStored', params.id, body.others)),
 }
 
 /** The texts of the columns that differ, in their order. */
-function cellsOf(load: typeof planLoad.$inferSelect, part: StoredPart): string[] {
+export function cellsOf(load: StoredLoad, part: Pick<StoredPart, 'differing'>): string[] {
   return part.differing.columns.map((column) => {
     switch (column.kind) {
       case 'row':
         return valueText(load.row?.[column.id.slice(4)] ?? null)
       case 'slice':
-        return load.sliceLabel ?? ''
+        return load.slice?.label ?? ''
       case 'slot':
         return resolvedText(load.resolved[column.slot!] ?? null)
     }

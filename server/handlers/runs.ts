@@ -1,17 +1,17 @@
-import { eq, sql } from 'drizzle-orm'
-import { makespan, quantile } from '../../core/forecast/listSchedule'
+import { eq } from 'drizzle-orm'
+import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
 import {
   jobVersion,
   loadStep,
   plan as planTable,
-  planLoad,
   run as runTable,
   type RunState,
 } from '../../database/schema'
 import type { Engine } from '../../engine/context'
 import { documentOf } from '../../engine/jobs'
 import { rerunFailed, startRun, stopRun } from '../../engine/runs'
+import { readLoad } from '../../engine/planStore'
 import type { Handlers } from '../app'
 
 interface BriefRow {
@@ -83,7 +83,7 @@ export async function secondsLeft(engine: Engine, run: number): Promise<number |
   )
   const [row] = rows
   if (!row?.seconds || row.left === 0) return null
-  return makespan(new Array<number>(row.left).fill(quantile(row.seconds, 0.5)), row.at_once)
+  return Math.ceil(row.left / Math.max(1, row.at_once)) * quantile(row.seconds, 0.5)
 }
 
 const orders = {
@@ -201,15 +201,15 @@ export async function loadDetail(engine: Engine, run: number, load: number) {
   )
   const [found] = rows
   if (!found) fail('unknown-name', `run ${run} has no load ${load}`)
-  const [planned] = await engine.db
-    .select({ row: planLoad.row, resolved: planLoad.resolved, parts: planTable.parts })
+  const [about] = await engine.db
+    .select({ id: planTable.id, parts: planTable.parts })
     .from(runTable)
     .innerJoin(planTable, eq(planTable.id, runTable.planId))
-    .innerJoin(planLoad, sql`${planLoad.planId} = ${planTable.id} and ${planLoad.number} = ${found.number}`)
     .where(eq(runTable.id, run))
-  const slots = planned!.parts[found.part]!.steps.flatMap((step) => step.slots).map((slot, i) => ({
+  const planned = await readLoad(engine, about!, found.number)
+  const slots = about!.parts[found.part]!.steps.flatMap((step) => step.slots).map((slot, i) => ({
     ...slot,
-    resolved: planned!.resolved[i] ?? null,
+    resolved: planned.resolved[i] ?? null,
   }))
   const steps = await engine.db
     .select()
@@ -219,7 +219,7 @@ export async function loadDetail(engine: Engine, run: number, load: number) {
   const { slice_from, slice_to, slice_label, ...rest } = found
   return {
     ...rest,
-    row: planned!.row ?? null,
+    row: planned.row && { ...planned.row },
     slice: slice_from ? { from: slice_from, to: slice_to, label: slice_label ?? '' } : null,
     detail: steps.map((step) => ({
       step: step.step,

@@ -1,6 +1,8 @@
 import { compileSlot } from '../../expression/slot'
 import { celCompiler } from '../../expression/cel'
 import { FaultError } from '../../fault'
+import { nestedRosters } from '../../job/roster'
+import { rosterExpressions } from '../../roster/source'
 import type { Rule } from './rule'
 
 /**
@@ -24,10 +26,10 @@ export const doesNotVary: Rule = (expansion, _facts, findings) => {
       }
     }
     const source = job.parts[part.index]!
-    const where = source.each?.roster.where
-    if (where)
-      for (const { root, field } of referencesOf(() => compile(where).references))
-        if (root === 'param' && field) used.add(field)
+    for (const { spec } of source.each ? nestedRosters(source.each.roster) : [])
+      for (const expression of referencesOf(() => rosterExpressions(spec)))
+        for (const { root, field } of referencesOf(() => compile(expression).references))
+          if (root === 'param' && field) used.add(field)
     // a transfer that replaces a slice uses the slice by its very mode
     const slicedMode = (source.do ?? []).some((step) => step.transfer?.into.write === 'replace-slice')
     const rows = part.roster?.rows.length ?? 0

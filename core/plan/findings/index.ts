@@ -1,22 +1,59 @@
-import { connections } from './connections'
+import type { FindingCode, Level } from '../types'
+import { alreadyLoaded } from './alreadyLoaded'
+import { appendRepeats } from './appendRepeats'
+import { clearedTooEarly } from './clearedTooEarly'
+import { connection } from './connection'
 import { doesNotVary } from './doesNotVary'
-import { files } from './files'
+import { emptyFile } from './emptyFile'
+import { manyFiles } from './manyFiles'
+import { missingTable } from './missingTable'
 import { nameTooLong } from './nameTooLong'
+import { noFile } from './noFile'
+import { overCap } from './overCap'
+import { rosterJump } from './rosterJump'
 import type { Rule } from './rule'
 import { schemaChanged } from './schemaChanged'
 import { sliceOpen } from './sliceOpen'
+import { slicesOverlap } from './slicesOverlap'
 import { targetClash } from './targetClash'
 
-/**
- * Every rule that judges an expanded plan. `empty-roster`, `not-one-row`, `unknown-name`, `empty-value`, `raw-sql`,
- * `range-count`, `parameter` and `expression` come up while expanding (expand.ts), where the texts are resolved.
- */
-export const rules: readonly Rule[] = [
-  connections,
-  targetClash,
-  doesNotVary,
-  files,
-  nameTooLong,
-  schemaChanged,
-  sliceOpen,
-]
+/** What a finding says, how heavily it can weigh, and the rules that make it. */
+export interface FindingKind {
+  readonly levels: readonly Level[]
+  readonly says: string
+  /** Without rules it comes up while expanding (expand.ts), where the texts are resolved. */
+  readonly rules: readonly Rule[]
+}
+
+/** Every finding there is. */
+export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
+  'target-clash': { levels: ['stop', 'look'], says: 'loads undo each other’s work in one target', rules: [targetClash] },
+  'does-not-vary': { levels: ['stop', 'look'], says: 'the same work would be done many times; a parameter nothing uses', rules: [doesNotVary] },
+  'empty-roster': { levels: ['look'], says: 'a roster has no rows', rules: [] },
+  'roster-jump': { levels: ['look'], says: 'a roster has many more or fewer rows than last time', rules: [rosterJump] },
+  'not-one-row': { levels: ['stop'], says: 'one row was meant, and there are none or several', rules: [] },
+  'key-repeats': { levels: ['look'], says: 'several rows of a roster have the same key', rules: [] },
+  roster: { levels: ['stop'], says: 'a roster that cannot be read', rules: [] },
+  'unknown-name': { levels: ['stop'], says: 'a name that does not exist, with the nearest that does', rules: [missingTable] },
+  'empty-value': { levels: ['stop'], says: 'an empty value where a name or a path is built', rules: [] },
+  'outside-store': { levels: ['stop'], says: 'a path that would leave its store', rules: [] },
+  'no-file': { levels: ['look'], says: 'the file a load expects is not there', rules: [noFile] },
+  'empty-file': { levels: ['look'], says: 'the file a load expects has no bytes', rules: [emptyFile] },
+  'many-files': { levels: ['look'], says: 'several files match where a load reads its file', rules: [manyFiles] },
+  'already-loaded': { levels: ['note'], says: 'the same file went into the same target before', rules: [alreadyLoaded] },
+  'raw-sql': { levels: ['look'], says: 'raw text is spliced into SQL', rules: [] },
+  'cleared-too-early': { levels: ['stop'], says: 'something is emptied before all who need it are done', rules: [clearedTooEarly] },
+  'name-too-long': { levels: ['stop'], says: 'a name over 63 bytes, or two that become the same when cut', rules: [nameTooLong] },
+  'append-repeats': { levels: ['look', 'note'], says: 'append, with slices that may run again', rules: [appendRepeats] },
+  connection: { levels: ['stop'], says: 'a connection that is not there, is not set up here, or lacks a right', rules: [connection] },
+  'slice-open': { levels: ['look'], says: 'a slice that is not over yet', rules: [sliceOpen] },
+  'slices-overlap': { levels: ['look'], says: 'slices that cut across spans loaded before, or leave a gap', rules: [slicesOverlap] },
+  'over-cap': { levels: ['look'], says: 'more at once than a connection allows', rules: [overCap] },
+  'schema-changed': { levels: ['look'], says: 'the source’s columns changed since the last load', rules: [schemaChanged] },
+  'range-count': { levels: ['note'], says: 'a range states its count and both ends', rules: [] },
+  parameter: { levels: ['stop'], says: 'a parameter without the value it needs, or with one that does not fit', rules: [] },
+  expression: { levels: ['stop'], says: 'an expression that cannot be worked out', rules: [] },
+} // prettier-ignore
+
+/** Every rule that judges an expanded plan. */
+export const rules: readonly Rule[] = Object.values(findingKinds).flatMap((kind) => kind.rules)

@@ -1,7 +1,7 @@
 import { changeText } from '../../schema/compare'
 import { fileKey, shapeKey, sourceKey, type SourceColumn } from '../types'
 import { transfersOf } from '../view'
-import { some, type Rule } from './rule'
+import { loadGroups, some, type Rule } from './rule'
 
 /** Differences between two lists of columns; types count where both sides know them. */
 function changeOf(before: readonly SourceColumn[], now: readonly SourceColumn[]): string {
@@ -19,12 +19,9 @@ function changeOf(before: readonly SourceColumn[], now: readonly SourceColumn[])
 
 /** `schema-changed`: a load's source has other columns than when the same row was last loaded. One finding for each change. */
 export const schemaChanged: Rule = (expansion, facts, findings) => {
-  const changes = new Map<
-    string,
-    { numbers: number[]; keys: string[]; step: string; part: number; change: string }
-  >()
+  const changes = loadGroups<{ step: string; part: number; change: string }>()
   for (const transfer of transfersOf(expansion)) {
-    const { store, files, sourceConnection, sourceTable, load, number, step } = transfer
+    const { store, files, sourceConnection, sourceTable, load, step } = transfer
     const row = load.row >= 0 ? expansion.parts[load.part]!.roster!.rows[load.row]!.key : load.key
     const before = facts.shapes.get(shapeKey(step.id, row))
     if (!before) continue
@@ -40,18 +37,15 @@ export const schemaChanged: Rule = (expansion, facts, findings) => {
     if (!now) continue
     const change = changeOf(before, now)
     if (change === '') continue
-    const id = [load.part, step.id, change].join('\n')
-    const known = changes.get(id) ?? { numbers: [], keys: [], step: step.id, part: load.part, change }
-    known.numbers.push(number)
-    known.keys.push(load.key)
-    changes.set(id, known)
+    const about = { step: step.id, part: load.part, change }
+    changes.add([load.part, step.id, change].join('\n'), transfer, () => about)
   }
-  for (const { numbers, keys, step, part, change } of changes.values())
+  for (const { about, numbers, keys } of changes.list())
     findings.add(
       'schema-changed',
       'look',
-      `the source of ${some(keys)} has other columns than at its last load: ${change}`,
-      { part, step, path: 'transfer.from' },
+      `the source of ${some(keys)} has other columns than at its last load: ${about.change}`,
+      { part: about.part, step: about.step, path: 'transfer.from' },
       numbers,
     )
 }

@@ -1,0 +1,96 @@
+import { z } from 'zod'
+import { jobEffectSchema } from './plans'
+import { route } from './route'
+import { columnSchema, rowSchema } from './shapes'
+
+/** Shapes and operations of control tables. */
+
+const name = z.object({ name: z.string() })
+const inEnvironment = z.object({ environment: z.string() })
+
+export const cellRulesSchema = z.object({
+  required: z.boolean().optional(),
+  one_of: z.array(z.string()).optional(),
+  names: z.literal('connection').optional(),
+  note: z.string().optional(),
+})
+export const controlListSchema = z.object({
+  name: z.string(),
+  title: z.string(),
+  where: z.string(),
+  rows: z.number(),
+  jobs: z.array(z.string()),
+  changedAt: z.string().nullable(),
+  changedBy: z.string().nullable(),
+})
+export const controlSchema = z.object({
+  name: z.string(),
+  title: z.string(),
+  where: z.object({ connection: z.string().nullable(), schema: z.string(), table: z.string() }),
+  columns: z.array(columnSchema),
+  key: z.array(z.string()),
+  rows: z.array(rowSchema),
+  versions: z.array(z.string()),
+  rules: z.record(z.string(), cellRulesSchema),
+  jobs: z.array(z.string()),
+})
+export const controlEditSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('change'), key: rowSchema, version: z.string(), set: rowSchema }),
+  z.object({ kind: z.literal('add'), set: rowSchema }),
+  z.object({ kind: z.literal('remove'), key: rowSchema, version: z.string() }),
+])
+export const controlSavedSchema = z.object({
+  saved: z.number(),
+  conflicts: z.array(z.object({ key: rowSchema, now: rowSchema.nullable(), version: z.string().nullable() })),
+})
+export const controlChangeSchema = z.object({
+  id: z.number(),
+  at: z.string(),
+  by: z.string(),
+  rowKey: z.string(),
+  before: rowSchema.nullable(),
+  after: rowSchema.nullable(),
+})
+
+export const controlRoutes = {
+  controlTables: route({
+    method: 'get',
+    path: '/api/control',
+    summary: 'all control tables',
+    query: inEnvironment,
+    response: z.array(controlListSchema),
+  }),
+  controlTable: route({
+    method: 'get',
+    path: '/api/control/:name',
+    summary: 'the rows of a control table',
+    params: name,
+    query: inEnvironment,
+    response: controlSchema,
+  }),
+  editControl: route({
+    method: 'post',
+    path: '/api/control/:name/edits',
+    summary: 'save edits: all of them, or none where a row was changed meanwhile',
+    params: name,
+    query: inEnvironment,
+    body: z.object({ edits: z.array(controlEditSchema) }),
+    response: controlSavedSchema,
+  }),
+  controlHistory: route({
+    method: 'get',
+    path: '/api/control/:name/history',
+    summary: 'changes, newest first',
+    params: name,
+    response: z.array(controlChangeSchema),
+  }),
+  controlEffect: route({
+    method: 'post',
+    path: '/api/control/:name/effect',
+    summary: 'what edits would do to the loads of every job that reads the table',
+    params: name,
+    query: inEnvironment,
+    body: z.object({ edits: z.array(controlEditSchema) }),
+    response: z.array(jobEffectSchema),
+  }),
+}

@@ -1,0 +1,339 @@
+import { z } from 'zod'
+import { findingCodes } from '../core/plan/types'
+import { route } from './route'
+import { levelSchema, rowSchema, slotSchema } from './shapes'
+
+/** Shapes and operations of plans. */
+
+const id = z.object({ id: z.coerce.number().int() })
+const page = {
+  offset: z.coerce.number().int().min(0).default(0),
+  limit: z.coerce.number().int().min(1).max(1000).default(100),
+}
+const planAsk = z.object({
+  job: z.string(),
+  /** The newest where it is left out. */
+  version: z.number().int().optional(),
+  environment: z.string(),
+  parameters: rowSchema.default({}),
+  only: z.string().optional(),
+  span: z.string().optional(),
+  /** Control tables as they were at this time. */
+  controlAt: z.iso.datetime({ offset: true }).optional(),
+})
+
+export const slotChangeSchema = z.object({
+  step: z.string(),
+  path: z.string(),
+  label: z.string(),
+  before: z.string().nullable(),
+  after: z.string().nullable(),
+})
+export const textChangeSchema = slotChangeSchema.extend({ count: z.number() })
+const loadChangeSchema = z.object({ key: z.string(), texts: z.array(slotChangeSchema) })
+const comparisonDocumentSchema = z.object({
+  with: z.number(),
+  added: z.array(z.string()),
+  gone: z.array(z.string()),
+  changed: z.array(loadChangeSchema),
+})
+
+export const findingSchema = z.object({
+  code: z.enum(findingCodes),
+  level: levelSchema,
+  message: z.string(),
+  where: z.record(z.string(), z.unknown()),
+  mend: z
+    .object({
+      label: z.string(),
+      open: z.enum(['control-row', 'job', 'connection']),
+      name: z.string(),
+      row: z.string().optional(),
+    })
+    .optional(),
+  loads: z.array(z.number()),
+})
+export const forecastSchema = z.object({
+  seconds: z.number(),
+  low: z.number(),
+  high: z.number(),
+  known: z.number(),
+  limits: z
+    .array(
+      z.object({
+        kind: z.enum(['at-once', 'connection', 'workers', 'long-load']),
+        name: z.string(),
+        share: z.number(),
+      }),
+    )
+    .default([]),
+  running: z.array(z.number()).default([]),
+  draws: z.number().default(1),
+})
+export const planColumnSchema = z.object({
+  id: z.string(),
+  label: z.string(),
+  kind: z.enum(['row', 'slice', 'slot']),
+  slot: z.number().optional(),
+})
+export const planPartSchema = z.object({
+  index: z.number(),
+  each: z.boolean(),
+  atOnce: z.number(),
+  rows: z.number(),
+  slices: z.number(),
+  steps: z.array(
+    z.object({ id: z.string(), title: z.string(), kind: z.string(), slots: z.array(slotSchema) }),
+  ),
+  differing: z.object({
+    columns: z.array(planColumnSchema),
+    same: z.array(z.object({ label: z.string(), text: z.string() })),
+  }),
+})
+export const planSchema = z.object({
+  id: z.number(),
+  job: z.string(),
+  title: z.string(),
+  version: z.number(),
+  environment: z.string(),
+  createdAt: z.string(),
+  by: z.string(),
+  parameters: rowSchema,
+  only: z.string().nullable(),
+  span: z.string().nullable(),
+  loads: z.number(),
+  left: z.number(),
+  parts: z.array(planPartSchema),
+  findings: z.array(findingSchema),
+  forecast: forecastSchema.nullable(),
+  /** Findings of level stop that concern loads not left out. */
+  stops: z.number(),
+})
+export const planLoadSchema = z.object({
+  number: z.number(),
+  part: z.number(),
+  key: z.string(),
+  each: z.boolean(),
+  cells: z.array(z.string()),
+  files: z.object({ names: z.array(z.string()), bytes: z.number() }).nullable(),
+  codes: z.array(z.string()),
+  left: z.boolean(),
+})
+
+export const planLoadDetailSchema = z.object({
+  number: z.number(),
+  part: z.number(),
+  key: z.string(),
+  row: rowSchema.nullable(),
+  slice: z.object({ from: z.string(), to: z.string(), label: z.string() }).nullable(),
+  left: z.boolean(),
+  files: z.object({ names: z.array(z.string()), bytes: z.number() }).nullable(),
+  steps: z.array(
+    z.object({
+      id: z.string(),
+      title: z.string(),
+      kind: z.string(),
+      texts: z.array(
+        z.object({
+          path: z.string(),
+          label: z.string(),
+          written: z.string(),
+          resolved: z.string().nullable(),
+          values: z.array(z.unknown()).nullable(),
+          later: z.boolean(),
+        }),
+      ),
+    }),
+  ),
+  findings: z.array(z.object({ code: z.string(), level: levelSchema, message: z.string() })),
+})
+
+export const effectSchema = z.object({
+  added: z.number(),
+  gone: z.number(),
+  changed: z.number(),
+  same: z.number(),
+  addedKeys: z.array(z.string()),
+  goneKeys: z.array(z.string()),
+  changes: z.array(loadChangeSchema),
+  texts: z.array(textChangeSchema),
+  come: z.array(findingSchema),
+  go: z.array(findingSchema),
+})
+export const jobEffectSchema = z.object({
+  job: z.string(),
+  title: z.string(),
+  slices: z.string().nullable(),
+  effect: effectSchema.nullable(),
+  fault: z.string().nullable(),
+})
+
+/** The shapes of product.md §11 that scripts rely on. */
+export const planDocumentSchema = z.object({
+  plan: z.number(),
+  job: z.string(),
+  environment: z.string(),
+  loads: z.array(
+    z.object({
+      key: z.string(),
+      row: rowSchema.nullable(),
+      slice: z.object({ from: z.string(), to: z.string() }).nullable(),
+      steps: z.array(
+        z.object({
+          id: z.string(),
+          kind: z.string(),
+          resolved: z.record(z.string(), z.unknown()),
+          after: z.array(z.string()),
+        }),
+      ),
+    }),
+  ),
+  once: z.array(
+    z.object({
+      id: z.string(),
+      kind: z.string(),
+      resolved: z.record(z.string(), z.unknown()),
+      after: z.array(z.string()),
+    }),
+  ),
+  findings: z.array(
+    z.object({
+      code: z.string(),
+      level: levelSchema,
+      message: z.string(),
+      where: z.record(z.string(), z.unknown()),
+    }),
+  ),
+  forecast: forecastSchema.nullable(),
+  comparison: comparisonDocumentSchema.optional(),
+})
+
+export const planRoutes = {
+  makePlan: route({
+    method: 'post',
+    path: '/api/plans',
+    summary: 'work out all loads of a job',
+    body: planAsk,
+    response: z.object({ id: z.number() }),
+  }),
+  plan: route({
+    method: 'get',
+    path: '/api/plans/:id',
+    summary: 'a plan without its loads',
+    params: id,
+    response: planSchema,
+  }),
+  planLoads: route({
+    method: 'get',
+    path: '/api/plans/:id/loads',
+    summary: 'loads of a plan, by page',
+    params: id,
+    query: z.object({
+      ...page,
+      code: z.string().optional(),
+      search: z.string().optional(),
+      left: z.enum(['yes', 'no']).optional(),
+    }),
+    response: z.object({ total: z.number(), loads: z.array(planLoadSchema) }),
+  }),
+  leaveOut: route({
+    method: 'post',
+    path: '/api/plans/:id/left',
+    summary: 'leave loads out, or take them in again',
+    params: id,
+    body: z.object({
+      numbers: z.array(z.number()).optional(),
+      code: z.string().optional(),
+      search: z.string().optional(),
+      left: z.boolean(),
+    }),
+    response: z.object({ changed: z.number() }),
+  }),
+  planDocument: route({
+    method: 'get',
+    path: '/api/plans/:id/document',
+    summary: 'a whole plan as one document; compare: held against another plan',
+    params: id,
+    query: z.object({ compare: z.coerce.number().int().optional() }),
+    response: planDocumentSchema,
+  }),
+  planLoad: route({
+    method: 'get',
+    path: '/api/plans/:id/loads/:number',
+    summary: 'one load of a plan with all it resolves to',
+    params: z.object({ id: z.coerce.number().int(), number: z.coerce.number().int() }),
+    response: planLoadDetailSchema,
+  }),
+  otherPlans: route({
+    method: 'get',
+    path: '/api/plans/:id/others',
+    summary: 'other plans of the same job, newest first',
+    params: id,
+    response: z.array(
+      z.object({
+        id: z.number(),
+        version: z.number(),
+        environment: z.string(),
+        createdAt: z.string(),
+        by: z.string(),
+        span: z.string().nullable(),
+        only: z.string().nullable(),
+        loads: z.number(),
+      }),
+    ),
+  }),
+  comparePlans: route({
+    method: 'get',
+    path: '/api/plans/:id/compare',
+    summary: 'loads added, gone and changed against another plan',
+    params: id,
+    query: z.object({
+      ...page,
+      with: z.coerce.number().int(),
+      kind: z.enum(['added', 'gone', 'changed']).default('changed'),
+    }),
+    response: z.object({
+      added: z.number(),
+      gone: z.number(),
+      changed: z.number(),
+      same: z.number(),
+      texts: z.array(textChangeSchema),
+      changes: z.array(loadChangeSchema.extend({ number: z.number() })),
+    }),
+  }),
+  forecastPlan: route({
+    method: 'post',
+    path: '/api/plans/:id/forecast',
+    summary: 'how long a plan takes as things are, and with other caps',
+    params: id,
+    body: z.object({
+      others: z
+        .array(
+          z.object({
+            atOnce: z.int().min(1).max(1000).optional(),
+            workers: z.int().min(1).max(10_000).optional(),
+            connections: z.record(z.string(), z.int().min(1).nullable()).optional(),
+          }),
+        )
+        .max(8)
+        .default([]),
+    }),
+    response: z.object({
+      caps: z.object({
+        atOnce: z.record(z.string(), z.number()),
+        workers: z.number(),
+        connections: z.record(z.string(), z.number().nullable()),
+      }),
+      used: z.array(z.string()),
+      asIs: forecastSchema.nullable(),
+      others: z.array(forecastSchema.nullable()),
+    }),
+  }),
+  planFile: route({
+    method: 'get',
+    path: '/api/plans/:id/file',
+    summary: 'a plan as a file: its loads as CSV, or its findings as SARIF',
+    params: id,
+    query: z.object({ as: z.enum(['csv', 'sarif', 'json']) }),
+  }),
+}

@@ -1,0 +1,13 @@
+/**
+ * A seeded stream of numbers in [0, 1), the same on every machine (mulberry32, a public-domain generator of 32 bits
+ * of state; constants from memory).
+ */
+export function randomStream(seed: number): () => number {
+  let state = seed >>> 0
+  return () => {
+    state = (state + 0x6d2b79f5) >>> 0
+    let mixed = Math.imul(state ^ (state >>> 15), 1 | state)
+    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed
+    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4294967296
+  }
+}

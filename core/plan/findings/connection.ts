@@ -1,0 +1,92 @@
+import { kindWords, type ConnectionKind } from '../../connection'
+import { nearestName } from '../../expression/nearest'
+import type { Gatherer } from '../gather'
+import { sourceKey, type Expansion, type Facts } from '../types'
+import { connectionsOf, transfersOf, type ResolvedTransfer } from '../view'
+import { loadGroups, type Rule } from './rule'
+
+const wantedKind = (path: string): ConnectionKind =>
+  path.endsWith('.store') ? 'files' : path.endsWith('.service') ? 'service' : 'postgres'
+
+/** `connection`: one that is not there, has no settings in this environment, is of another kind, or lacks a right. */
+export const connection: Rule = (expansion, facts, findings) => {
+  const environment = expansion.request.environment.name
+  const uses = new Map<string, { name: string; step: string; path: string; numbers: number[] }>()
+  for (const { number, step, path, name } of connectionsOf(expansion)) {
+    const id = [name, step, path].join('\n')
+    const use = uses.get(id)
+    if (use) use.numbers.push(number)
+    else uses.set(id, { name, step, path, numbers: [number] })
+  }
+  for (const { name, step, path, numbers } of uses.values()) {
+    const fact = Object.hasOwn(facts.connections, name) ? facts.connections[name] : undefined
+    const where = { step, path, connection: name }
+    if (!fact) {
+      const near = nearestName(name, Object.keys(facts.connections))
+      findings.add(
+        'connection',
+        'stop',
+        name === ''
+          ? 'the name of a connection is empty'
+          : `there is no connection "${name}"${near ? `; did you mean ${near}?` : ''}`,
+        where,
+        numbers,
+      )
+      continue
+    }
+    if (!fact.configured) {
+      findings.add('connection', 'stop', `${name} has no settings in ${environment}`, where, numbers, {
+        label: 'Give it settings',
+        open: 'connection',
+        name,
+      })
+    } else if (fact.kind !== wantedKind(path)) {
+      findings.add(
+        'connection',
+        'stop',
+        `${name} is ${kindWords[fact.kind]}; ${path} needs ${kindWords[wantedKind(path)]}`,
+        where,
+        numbers,
+      )
+    }
+  }
+  tellRights(expansion, facts, findings)
+}
+
+/** Tables that the connection's user may not read, or not write. */
+function tellRights(expansion: Expansion, facts: Facts, findings: Gatherer): void {
+  const lacking = loadGroups<{ user: string; what: string; path: string; step: string; connection: string; table: string }>() // prettier-ignore
+  const look = (transfer: ResolvedTransfer, side: 'from' | 'into') => {
+    const name = side === 'from' ? transfer.sourceConnection : transfer.connection
+    const table = side === 'from' ? transfer.sourceTable : transfer.target
+    if (name === undefined || table === undefined) return
+    if (side === 'into' && transfer.spec.into.store !== undefined) return
+    const fact = facts.tables.get(sourceKey(name, table))
+    if (!fact || (side === 'from' ? fact.mayRead || !fact.exists : fact.mayWrite)) return
+    const what = side === 'from' ? 'read' : fact.exists ? 'write' : 'make'
+    const { step } = transfer
+    lacking.add([name, table, what, step.id].join('\n'), transfer, () => ({
+      user: fact.user,
+      what,
+      path: `transfer.${side}.table`,
+      step: step.id,
+      connection: name,
+      table,
+    }))
+  }
+  for (const transfer of transfersOf(expansion)) {
+    look(transfer, 'from')
+    look(transfer, 'into')
+  }
+  for (const { about, numbers } of lacking.list()) {
+    const { user, what, path, step, connection: name, table } = about
+    findings.add(
+      'connection',
+      'stop',
+      `${name}: its user ${user} may not ${what} ${table}`,
+      { step, path, connection: name },
+      numbers,
+      { label: 'Open the connection', open: 'connection', name },
+    )
+  }
+}

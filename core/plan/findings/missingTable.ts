@@ -1,0 +1,28 @@
+import { nearestName } from '../../expression/nearest'
+import { sourceKey } from '../types'
+import { transfersOf } from '../view'
+import { loadGroups, some, type Rule } from './rule'
+
+/** `unknown-name` of a table: one that is read and is not there, with the nearest that is. */
+export const missingTable: Rule = (expansion, facts, findings) => {
+  const missing = loadGroups<{ part: number; step: string; name: string; table: string }>()
+  for (const transfer of transfersOf(expansion)) {
+    const { load, step, sourceConnection: name, sourceTable: table } = transfer
+    if (name === undefined || table === undefined) continue
+    const fact = facts.tables.get(sourceKey(name, table))
+    if (!fact || fact.exists) continue
+    const about = { part: load.part, step: step.id, name, table }
+    missing.add([name, table, step.id].join('\n'), transfer, () => about)
+  }
+  for (const { about, numbers, keys } of missing.list()) {
+    const { part, step, name, table } = about
+    const near = nearestName(table, facts.tables.get(sourceKey(name, table))?.others ?? [])
+    findings.add(
+      'unknown-name',
+      'stop',
+      `${some(keys)}: there is no table ${table} in ${name}${near ? `; did you mean ${near}?` : ''}`,
+      { part, step, path: 'transfer.from.table', connection: name },
+      numbers,
+    )
+  }
+}

@@ -1,0 +1,41 @@
+import { escapeRegExp } from '../expression/dates'
+import { fail } from '../fault'
+
+/**
+ * Splits the pattern of a path in a store at its slashes. Paths are relative, with forward slashes; `.` and empty
+ * segments fall away.
+ * @throws FaultError `outside-store` for what would leave the store, or cannot be a path
+ */
+export function storeSegments(pattern: string): string[] {
+  if (pattern.includes('\0')) fail('outside-store', 'a path cannot hold a zero byte')
+  if (pattern.startsWith('/') || /^[A-Za-z]:/.test(pattern))
+    fail('outside-store', `"${pattern}" is an absolute path; a store's paths are relative`)
+  const segments = pattern.split('/')
+  if (segments.some((segment) => segment === '..'))
+    fail('outside-store', `"${pattern}" leaves the store; no part of a path may be ..`)
+  return segments.filter((segment) => segment !== '' && segment !== '.')
+}
+
+/** Has it a * or ? that is not escaped by a backslash? */
+export function hasWildcard(pattern: string): boolean {
+  return /(^|[^\\])(\\\\)*[*?]/.test(pattern)
+}
+
+/** A segment whose wildcards are escaped, as the name it stands for. */
+export const unescapeSegment = (segment: string): string => segment.replace(/\\([*?\\])/g, '$1')
+
+/** A value as a pattern that matches it alone. */
+export const escapeWildcards = (text: string): string => text.replace(/[*?\\]/g, '\\$&')
+
+/** A pattern of one name as a regular expression: `*` any letters, `?` one, a backslash before either takes its meaning. */
+export function wildcardSource(pattern: string): string {
+  let source = ''
+  for (let i = 0; i < pattern.length; i++) {
+    const char = pattern[i]!
+    if (char === '\\' && /[*?\\]/.test(pattern[i + 1] ?? '')) source += `\\${pattern[++i]}`
+    else if (char === '*') source += '[^/]*'
+    else if (char === '?') source += '[^/]'
+    else source += escapeRegExp(char)
+  }
+  return source
+}

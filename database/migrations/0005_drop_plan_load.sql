@@ -1,0 +1,1 @@
+DROP TABLE "mattock"."plan_load" CASCADE;

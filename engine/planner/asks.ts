@@ -1,0 +1,33 @@
+import type { Engine } from '../context'
+import { effectOfEdits, effectOfText } from '../effect'
+import { makePlan, type PlanAsk } from '../planning'
+import { compareStored, forecastStored } from '../planViews'
+
+/** Work that would keep a server from answering others for seconds: it is done by the planner. */
+export const plannerAsks = {
+  makePlan: async (engine: Engine, ask: PlanAsk) => ({ id: (await makePlan(engine, ask)).id }),
+  effectOfEdits,
+  effectOfText,
+  compareStored,
+  forecastStored,
+}
+
+export type PlannerAsks = typeof plannerAsks
+type Given<F> = F extends (engine: Engine, ...given: infer G) => unknown ? G : never
+
+export interface Planner {
+  ask<K extends keyof PlannerAsks>(
+    kind: K,
+    ...given: Given<PlannerAsks[K]>
+  ): Promise<Awaited<ReturnType<PlannerAsks[K]>>>
+  close(): void
+}
+
+/** Plans in this very process: for tests and commands that do nothing else meanwhile. */
+export function planHere(engine: Engine): Planner {
+  return {
+    ask: (kind, ...given) =>
+      (plannerAsks[kind] as (engine: Engine, ...rest: unknown[]) => Promise<never>)(engine, ...given),
+    close: () => {},
+  }
+}

@@ -1,0 +1,31 @@
+import type { Response } from 'express'
+
+/** A field of CSV (RFC 4180). One that a spreadsheet would take for a formula is kept from it by a quote mark before it. */
+export function csvField(value: unknown): string {
+  const text = value == null ? '' : String(value)
+  const plain = /^[=+@\t\r-]/.test(text) && typeof value === 'string' ? `'${text}` : text
+  return /[",\r\n]/.test(plain) ? `"${plain.replace(/"/g, '""')}"` : plain
+}
+
+export const csvLine = (fields: readonly unknown[]): string => `${fields.map(csvField).join(',')}\r\n`
+
+/** Says that a file comes, by its name and type. */
+export function sendAs(response: Response, name: string, type: string): void {
+  response.setHeader('Content-Type', type)
+  response.setHeader('Content-Disposition', `attachment; filename="${name.replace(/[^\w.-]/g, '_')}"`)
+  response.setHeader('Cache-Control', 'no-store')
+}
+
+/** Writes as fast as the other side reads. */
+export async function writeAll(response: Response, text: string): Promise<void> {
+  if (response.write(text)) return
+  await new Promise<void>((resolve) => {
+    const go = () => {
+      response.off('drain', go)
+      response.off('close', go)
+      resolve()
+    }
+    response.once('drain', go)
+    response.once('close', go)
+  })
+}
