@@ -22,6 +22,7 @@ import { connectionFacts, openPostgres, openStore } from './connections'
 import { Lister } from './connectors/files'
 import { columnsOfTables } from './connectors/postgres'
 import type { Engine } from './context'
+import { instantText } from './instant'
 import { inBatches } from './inBatches'
 import { tablesOf } from './steps/tablesOf'
 import { headerOf } from './transfer/source'
@@ -261,5 +262,5 @@ async function loadedSlices(engine: Engine, { request }: Expansion): Promise<Bef
      union select slice_from, slice_to from done where slice_to = (select max(slice_to) from done)`,
     [request.job.name, request.environment.name, froms[0], tos.at(-1)],
   )
-  return rows.map(({ from, to }) => ({ from: new Date(from).toISOString(), to: new Date(to).toISOString() }))
+  return rows.map(({ from, to }) => ({ from: instantText(from), to: instantText(to) }))
 }

@@ -19,6 +19,7 @@ import type { Slice } from '../core/slice/slices'
 import type { Row } from '../core/value'
 import { plan as planTable, type StoredPart } from '../database/schema'
 import type { Engine } from './context'
+import { instantText } from './instant'
 import { transaction } from './transaction'
 
 export type StoredPlan = typeof planTable.$inferSelect
@@ -380,8 +381,8 @@ export async function readComparable(engine: Engine, plan: StoredPlan): Promise<
   const parts = plan.parts.map(({ index, steps, atOnce, columns, each, varies }, i): PlanPart => {
     const own = Array.from(rowsOf[i]!, (row) => ({ key: row?.key ?? '', row: row?.cells ?? {} }))
     const spans = Array.from(slicesOf[i]!, (slice) => ({
-      from: new Date(slice?.from ?? 0).toISOString(),
-      to: new Date(slice?.to ?? 0).toISOString(),
+      from: instantText(slice?.from ?? '1970-01-01'),
+      to: instantText(slice?.to ?? '1970-01-01'),
       label: slice?.label ?? '',
     }))
     return {

@@ -115,14 +115,13 @@ describe('out of a database into files', () => {
     expect(readFileSync(there('out/keep.csv'), 'utf8')).toBe('a\n1\n')
     expect(readdirSync(there('out')).filter((name) => name.startsWith('.'))).toEqual([])
   })
-  it.each(['../out.csv', '/tmp/out.csv', 'a/../../out.csv'])('never writes to %s', async (path) => {
-    const load = await moved(
-      '{connection: warehouse, query: "select 1 as a"}',
-      `{store: drop, file: "${path}"}`,
-    )
-    expect(load.state).toBe('failed')
-    expect(load.message).toMatch(/no path within the store/)
-  })
+  it.each(['../out.csv', '/tmp/out.csv', 'a/../../out.csv'])(
+    'does not start to write to %s',
+    async (path) => {
+      const load = moved('{connection: warehouse, query: "select 1 as a"}', `{store: drop, file: "${path}"}`)
+      await expect(load).rejects.toThrow(/leaves the store|relative/)
+    },
+  )
   it('does not follow a link out of the store', async () => {
     const { symlinkSync, mkdirSync } = await import('node:fs')
     mkdirSync(join(bench.folder, 'elsewhere'), { recursive: true })
