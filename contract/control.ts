@@ -11,7 +11,9 @@ const inEnvironment = z.object({ environment: z.string() })
 export const cellRulesSchema = z.object({
   required: z.boolean().optional(),
   one_of: z.array(z.string()).optional(),
-  names: z.literal('connection').optional(),
+  names: z.enum(['connection', 'dataset']).optional(),
+  unique: z.boolean().optional(),
+  holds: z.string().optional(),
   note: z.string().optional(),
 })
 export const controlListSchema = z.object({
@@ -32,6 +34,7 @@ export const controlSchema = z.object({
   rows: z.array(rowSchema),
   versions: z.array(z.string()),
   rules: z.record(z.string(), cellRulesSchema),
+  known: z.object({ connection: z.array(z.string()), dataset: z.array(z.string()) }),
   jobs: z.array(z.string()),
 })
 export const controlEditSchema = z.discriminatedUnion('kind', [
@@ -80,8 +83,9 @@ export const controlRoutes = {
   controlHistory: route({
     method: 'get',
     path: '/api/control/:name/history',
-    summary: 'changes, newest first',
+    summary: 'changes, newest first; of one row, or one of its columns',
     params: name,
+    query: z.object({ row: z.string().optional(), column: z.string().optional() }),
     response: z.array(controlChangeSchema),
   }),
   controlEffect: route({
@@ -92,5 +96,53 @@ export const controlRoutes = {
     query: inEnvironment,
     body: z.object({ edits: z.array(controlEditSchema) }),
     response: z.array(jobEffectSchema),
+  }),
+  createControl: route({
+    method: 'post',
+    path: '/api/control',
+    summary: 'make a control table with its first rows',
+    body: z.object({
+      name: z.string(),
+      title: z.string().min(1),
+      columns: z.array(columnSchema).min(1),
+      key: z.array(z.string()).min(1),
+      rows: z.array(rowSchema).default([]),
+      rules: z.record(z.string(), cellRulesSchema).default({}),
+    }),
+  }),
+  adoptControl: route({
+    method: 'post',
+    path: '/api/control/adopt',
+    summary: 'take a table of a Postgres database as a control table',
+    query: inEnvironment,
+    body: z.object({
+      name: z.string(),
+      title: z.string().min(1),
+      connection: z.string(),
+      schema: z.string(),
+      table: z.string(),
+    }),
+  }),
+  changeControl: route({
+    method: 'put',
+    path: '/api/control/:name',
+    summary: 'title and rules of a control table',
+    params: name,
+    query: inEnvironment,
+    body: z.object({ title: z.string().min(1), rules: z.record(z.string(), cellRulesSchema) }),
+  }),
+  addControlColumn: route({
+    method: 'post',
+    path: '/api/control/:name/columns',
+    summary: 'add a column',
+    params: name,
+    query: inEnvironment,
+    body: columnSchema,
+  }),
+  forgetControl: route({
+    method: 'delete',
+    path: '/api/control/:name',
+    summary: 'let a control table go; the table itself stays',
+    params: name,
   }),
 }

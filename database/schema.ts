@@ -13,6 +13,7 @@ import {
   uniqueIndex,
 } from 'drizzle-orm/pg-core'
 import type { ConnectionKind } from '../core/connection'
+import type { CellRules } from '../core/control/rules'
 import type { Forecast } from '../core/forecast/forecast'
 import type { Finding, PlanPart } from '../core/plan/types'
 import type { Resolved } from '../core/expression/slot'
@@ -98,15 +99,8 @@ export const controlTable = mattock.table('control_table', {
   schema: text('schema').notNull(),
   table: text('table').notNull(),
   /** Rules by column. */
-  rules: jsonb('rules').$type<Record<string, ColumnRules>>().notNull().default({}),
+  rules: jsonb('rules').$type<Record<string, CellRules>>().notNull().default({}),
 })
-
-export interface ColumnRules {
-  readonly required?: boolean
-  readonly one_of?: readonly string[]
-  readonly names?: 'connection'
-  readonly note?: string
-}
 
 export const controlChange = mattock.table(
   'control_change',

@@ -1,21 +1,22 @@
-import { and, desc, eq, gt } from 'drizzle-orm'
+import { and, desc, eq, gt, sql } from 'drizzle-orm'
 import type pg from 'pg'
 import { keyText, undoChanges, type ControlEdit } from '../core/control/edits'
+import { rowCheck } from '../core/control/rowRules'
+import { cellFault, type CellRules, type KnownThings } from '../core/control/rules'
 import { fail } from '../core/fault'
 import { quoteName } from '../core/expression/slot'
-import { cellFault } from '../core/schema/rules'
-import { postgresTypeFor, valueTypeOf } from '../core/schema/types'
 import { type Column, type Row, type Table, type Value, type ValueType } from '../core/value'
-import { connection, controlChange, controlTable, type ColumnRules } from '../database/schema'
+import { connection, controlChange, controlTable } from '../database/schema'
+import { dataset } from '../database/catalog'
+import { valueTypeOf } from '../core/schema/types'
 import { openPostgres } from './connections'
 import { qualified } from './connectors/postgres'
 import type { Engine } from './context'
-import { transaction } from './transaction'
 
 export interface ControlTable extends Table {
   readonly name: string
   readonly title: string
-  readonly rules: Readonly<Record<string, ColumnRules>>
+  readonly rules: Readonly<Record<string, CellRules>>
   readonly where: { readonly connection: string | null; readonly schema: string; readonly table: string }
   /** Version of each row: it changes with every change, whoever makes it (Postgres `xmin`). */
   readonly versions: readonly string[]
@@ -23,19 +24,19 @@ export interface ControlTable extends Table {
 
 type Found = typeof controlTable.$inferSelect
 
-async function find(engine: Engine, name: string): Promise<Found> {
+export async function findControl(engine: Engine, name: string): Promise<Found> {
   const [found] = await engine.db.select().from(controlTable).where(eq(controlTable.name, name))
   return found ?? fail('unknown-name', `there is no control table "${name}"`)
 }
 
 /** Control tables that lie elsewhere are read through the first environment that has settings, or the one given. */
-async function poolOf(engine: Engine, found: Found, environment: string): Promise<pg.Pool> {
+export async function poolOf(engine: Engine, found: Found, environment: string): Promise<pg.Pool> {
   return found.connection === null
     ? engine.db.$client
     : await openPostgres(engine, found.connection, environment)
 }
 
-async function describe(
+export async function describeControl(
   client: pg.ClientBase | pg.Pool,
   found: Found,
 ): Promise<{ columns: Column[]; types: Record<string, string>; key: string[] }> {
@@ -87,9 +88,9 @@ const rowSelect = (columns: readonly Column[]): string =>
 
 /** The rows as they stand now, in the order of their key. */
 export async function readControl(engine: Engine, name: string, environment: string): Promise<ControlTable> {
-  const found = await find(engine, name)
+  const found = await findControl(engine, name)
   const pool = await poolOf(engine, found, environment)
-  const { columns, key } = await describe(pool, found)
+  const { columns, key } = await describeControl(pool, found)
   const { rows } = await pool.query<string[]>({
     text: `select xmin::text, ${rowSelect(columns)} from ${qualified({ schema: found.schema, name: found.table })}
            order by ${key.map(quoteName).join(', ')}`,
@@ -135,13 +136,11 @@ export async function saveControl(
   edits: readonly ControlEdit[],
   by: string,
 ): Promise<ControlSaved> {
-  const found = await find(engine, name)
+  const found = await findControl(engine, name)
   const pool = await poolOf(engine, found, environment)
-  const { columns, types, key } = await describe(pool, found)
-  const connections = (await engine.db.select({ name: connection.name }).from(connection)).map(
-    (row) => row.name,
-  )
-  checkCells(edits, columns, found, connections)
+  const { columns, types, key } = await describeControl(pool, found)
+  checkCells(edits, columns, found, await knownThings(engine, found.rules, environment))
+  const checkRow = rowCheck(columns, found.rules)
   const table = qualified({ schema: found.schema, name: found.table })
   const conflicts: ControlConflict[] = []
   const history: HistoryEntry[] = []
@@ -207,6 +206,11 @@ export async function saveControl(
       await client.query('rollback')
       return { saved: 0, conflicts }
     }
+    for (const { after, rowKey } of history) {
+      const [broken] = after ? checkRow(after) : []
+      if (broken) fail('control', broken.message, { row: rowKey, path: broken.column })
+    }
+    await checkUnique(client, table, found.rules)
     // in Mattock's own database the history is part of the same transaction; elsewhere it follows at once
     if (found.connection === null) await writeHistory(client, name, by, history)
     await client.query('commit')
@@ -244,14 +248,14 @@ function checkCells(
   edits: readonly ControlEdit[],
   columns: readonly Column[],
   found: Found,
-  connections: readonly string[],
+  known: KnownThings,
 ): void {
   for (const edit of edits) {
     if (edit.kind === 'remove') continue
     for (const [column, value] of Object.entries(edit.set)) {
-      const known = columns.find(({ name }) => name === column)
-      if (!known) fail('control', `${found.name} has no column "${column}"`)
-      const fault = cellFault(known, found.rules[column], value, connections)
+      const own = columns.find(({ name }) => name === column)
+      if (!own) fail('control', `${found.name} has no column "${column}"`)
+      const fault = cellFault(own, found.rules[column], value, known)
       if (fault)
         fail('control', fault, {
           row: edit.kind === 'change' ? keyText(edit.key) : undefined,
@@ -265,6 +269,40 @@ function checkCells(
       }
     }
   }
+}
+
+/** Values of columns that are to be unique and stand twice, once the edits are in. */
+async function checkUnique(
+  client: pg.ClientBase,
+  table: string,
+  rules: Readonly<Record<string, CellRules>>,
+): Promise<void> {
+  for (const [column, { unique }] of Object.entries(rules)) {
+    if (!unique) continue
+    const name = quoteName(column)
+    const { rows } = await client.query<{ value: string; n: number }>(
+      `select ${name}::text as value, count(*)::int as n from ${table} where ${name} is not null group by ${name} having count(*) > 1 limit 1`,
+    )
+    const [twice] = rows
+    if (twice)
+      fail('control', `${column} is to be unique, and "${twice.value}" stands in ${twice.n} rows`, {
+        path: column,
+      })
+  }
+}
+
+/** The names that cells may have to name; datasets only where a rule asks for them. */
+export async function knownThings(
+  engine: Engine,
+  rules: Readonly<Record<string, CellRules>>,
+  environment: string,
+): Promise<KnownThings> {
+  const connections = await engine.db.select({ name: connection.name }).from(connection)
+  const asked = Object.values(rules).some(({ names }) => names === 'dataset')
+  const datasets = asked
+    ? await engine.db.select({ name: dataset.name }).from(dataset).where(eq(dataset.environment, environment))
+    : []
+  return { connection: connections.map(({ name }) => name), dataset: datasets.map(({ name }) => name) }
 }
 
 /** What the database refuses, in words. */
@@ -281,73 +319,27 @@ function databaseFault(error: unknown): Error {
   return error as Error
 }
 
+/** Changes made here, newest first; of one row, or of one of its columns. */
 export async function controlHistory(
   engine: Engine,
   name: string,
+  { row, column }: { row?: string | undefined; column?: string | undefined } = {},
   most = 200,
 ): Promise<(typeof controlChange.$inferSelect)[]> {
   return await engine.db
     .select()
     .from(controlChange)
-    .where(eq(controlChange.table, name))
+    .where(
+      and(
+        eq(controlChange.table, name),
+        row === undefined ? undefined : eq(controlChange.rowKey, row),
+        column === undefined
+          ? undefined
+          : sql`${controlChange.before} -> ${column} is distinct from ${controlChange.after} -> ${column}`,
+      ),
+    )
     .orderBy(desc(controlChange.id))
     .limit(most)
-}
-
-/**
- * Makes a control table in Mattock's own schema `control`, with its rows.
- * @throws FaultError `conflict` where there is one of that name, `request` for a name that is none
- */
-export async function createControl(
-  engine: Engine,
-  given: {
-    readonly name: string
-    readonly title: string
-    readonly table: Table
-    readonly rules: Readonly<Record<string, ColumnRules>>
-    readonly by: string
-  },
-): Promise<void> {
-  const { name, table } = given
-  if (!/^[a-z][a-z0-9_]{0,62}$/.test(name))
-    fail('request', `"${name}" is no name for a control table: lower-case letters, digits and _`, {
-      path: 'control',
-    })
-  const place = qualified({ schema: 'control', name })
-  await transaction(engine.db.$client, async (client) => {
-    const { rowCount } = await client.query(
-      `select 1 from mattock.control_table where name = $1 union all select 1 where to_regclass($2) is not null`,
-      [name, place],
-    )
-    if (rowCount)
-      fail('conflict', `there is a control table "${name}" already; give this one another name`, {
-        path: 'control',
-      })
-    const columns = table.columns.map(
-      (column) =>
-        `${quoteName(column.name)} ${postgresTypeFor(column.type)}${table.key.includes(column.name) ? ' not null' : ''}`,
-    )
-    await client.query(
-      `create table ${place} (${columns.join(', ')}, primary key (${table.key.map(quoteName).join(', ')}))`,
-    )
-    await client.query(
-      `insert into ${place} select * from jsonb_populate_recordset(null::${place}, $1::jsonb)`,
-      [JSON.stringify(table.rows)],
-    )
-    await client.query(
-      `insert into mattock.control_table (name, title, schema, "table", rules) values ($1, $2, 'control', $1, $3)`,
-      [name, given.title, JSON.stringify(given.rules)],
-    )
-    const changes = table.rows.map((row) => ({
-      key: keyText(Object.fromEntries(table.key.map((column) => [column, row[column] ?? null]))),
-      after: row,
-    }))
-    await client.query(
-      `insert into mattock.control_change ("table", row_key, by, before, after)
-       select $1, c ->> 'key', $2, null, c -> 'after' from jsonb_array_elements($3::jsonb) c`,
-      [name, given.by, JSON.stringify(changes)],
-    )
-  })
 }
 
 /** The rows as they were at a time, as far as they were changed here. */

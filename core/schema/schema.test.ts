@@ -2,7 +2,11 @@ import { describe, expect, it } from 'vitest'
 import { balances, causeOf, difference } from '../balance/balance'
 import { nameFits, rulesFor, shapedSql } from '../shape/shape'
 import { csvRecords } from './csvRecords'
-import { cellFault, readCell } from './rules'
+import { cellFault } from '../control/rules'
+import { readCell } from './rules'
+
+const nothing = { connection: [], dataset: [] }
+
 import { duckTypeFor, valueTypeOf } from './types'
 
 describe('the first record of a CSV text (RFC 4180)', () => {
@@ -35,11 +39,15 @@ describe('cells of control tables', () => {
   ] as const)('reads %j as %s', (text, type, value) => expect(readCell(text, type)).toBe(value)) // prettier-ignore
   it('says what breaks a rule', () => {
     const column = { name: 'kind', type: 'text' as const }
-    expect(cellFault(column, { required: true }, null, [])).toBe('kind needs a value')
-    expect(cellFault(column, { one_of: ['a', 'b'] }, 'c', [])).toBe('kind is one of a, b')
-    expect(cellFault(column, { names: 'connection' }, 'whh', ['wh'])).toBe('there is no connection "whh"')
-    expect(cellFault({ name: 'n', type: 'integer' }, undefined, undefined, [])).toBe('n takes a whole number')
-    expect(cellFault(column, { one_of: ['a'] }, 'a', [])).toBeUndefined()
+    expect(cellFault(column, { required: true }, null, nothing)).toBe('kind needs a value')
+    expect(cellFault(column, { one_of: ['a', 'b'] }, 'c', nothing)).toBe('kind is one of a, b')
+    expect(cellFault(column, { names: 'connection' }, 'whh', { ...nothing, connection: ['wh'] })).toBe(
+      'there is no connection "whh"',
+    )
+    expect(cellFault({ name: 'n', type: 'integer' }, undefined, undefined, nothing)).toBe(
+      'n takes a whole number',
+    )
+    expect(cellFault(column, { one_of: ['a'] }, 'a', nothing)).toBeUndefined()
   })
 })
 

@@ -5,7 +5,7 @@ import { parseJob } from '../../core/job/parse'
 import { dataset } from '../../database/catalog'
 import { job as jobTable } from '../../database/schema'
 import type { Engine } from '../context'
-import { createControl } from '../control'
+import { createControl } from '../controlTables'
 import { DocumentError, saveJob } from '../jobs'
 
 /** What one job for these datasets would be: its control rows and its document. */

@@ -16,7 +16,8 @@ import { acceptProposals, acceptWaiting, leaveProposals } from '../../engine/sur
 import { listProposals, listSurveys, readSurvey } from '../../engine/survey/list'
 import { resumeSurvey, startSurvey, stopSurvey } from '../../engine/survey/survey'
 import type { Handlers } from '../app'
-import { csvLine, sendAs } from '../csv'
+import { csvLine } from '../../core/schema/csvText'
+import { sendAs } from '../csv'
 import { mutable } from '../mutable'
 
 export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {

@@ -1,7 +1,14 @@
 import { asc } from 'drizzle-orm'
 import { controlTable } from '../../database/schema'
 import type { Engine } from '../../engine/context'
-import { controlHistory, readControl, saveControl } from '../../engine/control'
+import { controlHistory, knownThings, readControl, saveControl } from '../../engine/control'
+import {
+  addControlColumn,
+  adoptControl,
+  changeControl,
+  createControl,
+  forgetControl,
+} from '../../engine/controlTables'
 import { newestVersions } from '../../engine/effect'
 import { documentOf } from '../../engine/jobs'
 import { controlsOf } from '../../core/job/roster'
@@ -20,7 +27,16 @@ async function readers(engine: Engine): Promise<Map<string, string[]>> {
 
 export const controlHandlers: Pick<
   Handlers,
-  'controlTables' | 'controlTable' | 'editControl' | 'controlHistory' | 'controlEffect'
+  | 'controlTables'
+  | 'controlTable'
+  | 'editControl'
+  | 'controlHistory'
+  | 'controlEffect'
+  | 'createControl'
+  | 'adoptControl'
+  | 'changeControl'
+  | 'addControlColumn'
+  | 'forgetControl'
 > = {
   controlTables: async ({ engine }, { query }) => {
     const list = await engine.db.select().from(controlTable).orderBy(asc(controlTable.name))
@@ -45,20 +61,11 @@ export const controlHandlers: Pick<
   },
   controlTable: async ({ engine }, { params, query }) => {
     const table = await readControl(engine, params.name, query.environment)
-    return {
+    return mutable({
       ...table,
-      columns: [...table.columns],
-      key: [...table.key],
-      rows: [...table.rows],
-      versions: [...table.versions],
-      rules: Object.fromEntries(
-        Object.entries(table.rules).map(([column, { one_of, ...rules }]) => [
-          column,
-          { ...rules, ...(one_of ? { one_of: [...one_of] } : {}) },
-        ]),
-      ),
+      known: await knownThings(engine, table.rules, query.environment),
       jobs: (await readers(engine)).get(params.name) ?? [],
-    }
+    })
   },
   editControl: async ({ engine, account }, { params, query, body }) => {
     const { saved, conflicts } = await saveControl(
@@ -72,8 +79,29 @@ export const controlHandlers: Pick<
   },
   controlEffect: async ({ options }, { params, query, body }) =>
     mutable(await options.planner.ask('effectOfEdits', params.name, query.environment, body.edits)),
-  controlHistory: async ({ engine }, { params }) =>
-    (await controlHistory(engine, params.name)).map(({ id, at, by, rowKey, before, after }) => ({
+  createControl: async ({ engine, account }, { body }) => {
+    const { name, title, columns, key, rows, rules } = body
+    await createControl(engine, { name, title, table: { columns, key, rows }, rules, by: account.name })
+    return {}
+  },
+  adoptControl: async ({ engine }, { body, query }) => {
+    await adoptControl(engine, { ...body, environment: query.environment })
+    return {}
+  },
+  changeControl: async ({ engine }, { params, query, body }) => {
+    await changeControl(engine, params.name, query.environment, body)
+    return {}
+  },
+  addControlColumn: async ({ engine }, { params, query, body }) => {
+    await addControlColumn(engine, params.name, query.environment, body)
+    return {}
+  },
+  forgetControl: async ({ engine }, { params }) => {
+    await forgetControl(engine, params.name, (await readers(engine)).get(params.name) ?? [])
+    return {}
+  },
+  controlHistory: async ({ engine }, { params, query }) =>
+    (await controlHistory(engine, params.name, query)).map(({ id, at, by, rowKey, before, after }) => ({
       id,
       at,
       by,

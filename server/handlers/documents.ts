@@ -10,7 +10,8 @@ import type { Engine } from '../../engine/context'
 import type { Planner } from '../../engine/planner/asks'
 import { eachLoad, readPlan, type StoredPlan } from '../../engine/planStore'
 import type { Handlers } from '../app'
-import { csvLine, sendAs, writeAll } from '../csv'
+import { csvLine } from '../../core/schema/csvText'
+import { sendAs, writeAll } from '../csv'
 import { briefRun, loadDetail } from './runs'
 
 /** Steps of a part with what their texts resolved to, each after the one before it. */

@@ -47,6 +47,7 @@ export function makeTheme(mode: 'light' | 'dark') {
       MuiTooltip: { defaultProps: { arrow: false, enterDelay: 400 }, styleOverrides: { tooltip: { fontSize: 12, backgroundColor: t.ink, color: t.sheet } } },
       MuiDialog: { styleOverrides: { paper: { border: `1px solid ${t.rule}` } } },
       MuiDialogTitle: { styleOverrides: { root: { fontSize: 16, fontWeight: 650, padding: '14px 18px 6px' } } },
+      MuiFormControlLabel: { styleOverrides: { root: { marginLeft: -3, marginRight: 10 }, label: { fontSize: 13 } } },
       MuiCheckbox: { defaultProps: { size: 'small' }, styleOverrides: { root: { padding: 3 } } },
       MuiPaper: { styleOverrides: { root: { backgroundImage: 'none' } } },
     },

@@ -1,9 +1,9 @@
-import { useEffect, useLayoutEffect, useMemo, useRef, useState, type ReactElement } from 'react'
-import { DynamicDataSheetGrid, keyColumn, type CellProps, type Column } from 'react-datasheet-grid'
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type ReactElement } from 'react'
+import { DynamicDataSheetGrid, type CellProps, type Column } from 'react-datasheet-grid'
 import 'react-datasheet-grid/dist/style.css'
 import './grid.css'
 import type { Column as TableColumn } from '../../../core/value'
-import { emptyDraft, field, type Change, type ControlAnswer, type Draft } from './edits'
+import { emptyDraft, field, type Change, type ControlAnswer, type Draft, type View } from './edits'
 
 /** Grid tracks by what a column holds. */
 function widthOf({ name, type }: TableColumn, rows: ControlAnswer['rows']): { basis: number; grow: number } {
@@ -13,79 +13,109 @@ function widthOf({ name, type }: TableColumn, rows: ControlAnswer['rows']): { ba
   return { basis: Math.min(260, Math.max(80, longest * 7.6 + 22)), grow: 1 }
 }
 
-/** A cell as text. It takes the keyboard when the grid says so: a key typed replaces the text, Enter opens it as it is. */
+interface CellData {
+  readonly column: string
+  /** The rows as they were read, by their place. */
+  readonly original: readonly Draft[]
+}
+
+/**
+ * A cell as text; of a changed one what it was stands struck out behind. It takes the keyboard when the grid says so: a
+ * key typed replaces the text, Enter opens it as it is.
+ */
 function TextCell({
   rowData,
   setRowData,
   focus,
   active,
   stopEditing,
-  columnData,
+  columnData: { column, original },
   rowIndex,
-}: CellProps<string, { label: string }>): ReactElement {
+}: CellProps<Draft, CellData>): ReactElement {
+  const name = field(column)
+  const value = rowData[name] ?? ''
+  const was = rowData.at >= 0 ? original[rowData.at]?.[name] : undefined
   const input = useRef<HTMLInputElement>(null)
-  const [text, setText] = useState('')
+  // null until something is typed, so that what stands in the cell is there to be selected when it opens
+  const [text, setText] = useState<string | null>(null)
   const typed = useRef({ text: '', changed: false })
   // only the moment of opening or closing counts, so what the cell holds then is read from here
-  const held = useRef({ rowData, setRowData })
+  const held = useRef({ value, set: (_next: string) => {} })
   useLayoutEffect(() => {
-    held.current = { rowData, setRowData }
+    held.current = { value, set: (next) => setRowData({ ...rowData, [name]: next }) }
   })
   useLayoutEffect(() => {
     if (focus) {
-      setText(held.current.rowData)
-      typed.current = { text: held.current.rowData, changed: false }
+      setText(null)
+      typed.current = { text: held.current.value, changed: false }
       input.current?.focus()
       input.current?.select()
     } else {
-      if (typed.current.changed) held.current.setRowData(typed.current.text)
+      if (typed.current.changed) held.current.set(typed.current.text)
       typed.current.changed = false
       input.current?.blur()
     }
   }, [focus])
   return (
-    <input
-      ref={input}
-      className="dsg-input"
-      aria-label={`${columnData.label}, row ${rowIndex + 1}`}
-      tabIndex={-1}
-      value={focus ? text : rowData}
-      style={{ pointerEvents: focus ? 'auto' : 'none' }}
-      readOnly={!active && !focus}
-      onChange={(event) => {
-        setText(event.target.value)
-        typed.current = { text: event.target.value, changed: true }
-      }}
-      onKeyDown={(event) => {
-        if (event.key === 'Escape') {
-          typed.current.changed = false
-          stopEditing({ nextRow: false })
-        }
-      }}
-    />
+    <>
+      {!focus && was !== undefined && was !== value && (
+        <span className="was" aria-hidden="true">
+          <span>{value}</span> <s>{was || 'empty'}</s>
+        </span>
+      )}
+      <input
+        ref={input}
+        className="dsg-input"
+        aria-label={`${column}, row ${rowIndex + 1}`}
+        tabIndex={-1}
+        value={focus ? (text ?? value) : value}
+        style={{ pointerEvents: focus ? 'auto' : 'none' }}
+        readOnly={!active && !focus}
+        onChange={(event) => {
+          setText(event.target.value)
+          typed.current = { text: event.target.value, changed: true }
+        }}
+        onKeyDown={(event) => {
+          if (event.key === 'Escape') {
+            typed.current.changed = false
+            stopEditing({ nextRow: false })
+          }
+        }}
+      />
+    </>
   )
 }
 
-const textColumn = (label: string): Partial<Column<string, { label: string }, string>> => ({
-  component: TextCell,
-  columnData: { label },
-  deleteValue: () => '',
-  copyValue: ({ rowData }) => rowData,
-  pasteValue: ({ value }) => value,
-  isCellEmpty: ({ rowData }) => rowData === '',
-  prePasteValues: (values) => values,
-})
+const textColumn = (column: string, original: readonly Draft[]): Partial<Column<Draft, CellData, string>> => {
+  const name = field(column)
+  return {
+    component: TextCell,
+    columnData: { column, original },
+    deleteValue: ({ rowData }) => ({ ...rowData, [name]: '' }),
+    copyValue: ({ rowData }) => rowData[name] ?? '',
+    pasteValue: ({ rowData, value }) => ({ ...rowData, [name]: value }),
+    isCellEmpty: ({ rowData }) => (rowData[name] ?? '') === '',
+    prePasteValues: (values) => values,
+  }
+}
 
 interface Props {
   readonly table: ControlAnswer
-  readonly drafts: readonly Draft[]
+  readonly original: readonly Draft[]
+  /** The rows that are seen, in their order. */
+  readonly rows: readonly Draft[]
   readonly changes: readonly Change[]
+  readonly sort: View['sort']
   readonly locked: boolean
-  readonly onChange: (drafts: Draft[]) => void
+  readonly onChange: (rows: Draft[]) => void
+  readonly onSort: (column: string) => void
+  /** Called with the row and column where the cursor stands. */
+  readonly onCell: (row: Draft | undefined, column: string | undefined) => void
 }
 
-/** The rows as a spreadsheet: type, paste a block, fill down, add, remove. Changed cells carry an ochre edge, broken ones a rust one. */
-export function ControlGrid({ table, drafts, changes, locked, onChange }: Props): ReactElement {
+/** The rows as a spreadsheet: type, paste a block, fill down, add, remove. Changed cells carry an ochre edge and what they were, broken ones a rust one. */
+export function ControlGrid(props: Props): ReactElement {
+  const { table, original, rows, changes, sort, locked, onChange, onSort, onCell } = props
   const holder = useRef<HTMLDivElement>(null)
   const [height, setHeight] = useState(420)
   useEffect(() => {
@@ -93,46 +123,60 @@ export function ControlGrid({ table, drafts, changes, locked, onChange }: Props)
     watcher.observe(holder.current!)
     return () => watcher.disconnect()
   }, [])
-  const marks = useMemo(() => {
-    const byPlace = new Map<number, { changed: Set<string>; broken: Set<string> }>()
-    for (const { place, cells, faults } of changes) {
-      byPlace.set(place, {
-        changed: new Set(cells.map(({ column }) => column)),
-        broken: new Set(faults.map(({ column }) => column)),
-      })
-    }
-    return byPlace
-  }, [changes])
+  const broken = useMemo(
+    () =>
+      new Map(
+        changes
+          .filter(({ faults }) => faults.length > 0)
+          .map(({ id, faults }) => [id, new Set(faults.map(({ column }) => column))]),
+      ),
+    [changes],
+  )
+  const widths = useMemo(() => table.columns.map((column) => widthOf(column, table.rows)), [table])
   const columns = useMemo(
     () =>
-      table.columns.map((column): Partial<Column> => {
-        const { basis, grow } = widthOf(column, table.rows)
+      table.columns.map((column, i): Partial<Column> => {
+        const { basis, grow } = widths[i]!
+        const name = field(column.name)
+        const sorted = sort?.column === column.name
         return {
-          ...keyColumn<Draft, `c:${string}`>(field(column.name), textColumn(column.name) as never),
+          ...(textColumn(column.name, original) as Partial<Column>),
+          id: column.name,
           title: (
-            <span
-              title={
-                table.rules[column.name]?.one_of
-                  ? `one of ${table.rules[column.name]!.one_of!.join(', ')}`
-                  : column.type
-              }
+            <button
+              type="button"
+              className="head-button"
+              title={ruleText(table, column)}
+              aria-label={`sort by ${column.name}`}
+              // the grid must not take the click for a choice of the column
+              onMouseDown={(event) => event.stopPropagation()}
+              onClick={() => onSort(column.name)}
             >
               {column.name}
               {table.key.includes(column.name) && <span className="soft"> · key</span>}
-            </span>
+              {sorted && <span aria-hidden="true">{sort.down ? ' ↓' : ' ↑'}</span>}
+            </button>
           ),
           basis,
           grow,
           minWidth: basis,
           disabled: locked,
-          cellClassName: ({ rowIndex }) => {
-            const mark = marks.get(rowIndex)
-            if (mark?.broken.has(column.name)) return 'cell broken'
-            return mark?.changed.has(column.name) ? 'cell changed' : 'cell'
+          cellClassName: ({ rowData }: { rowData: Draft }) => {
+            if (broken.get(rowData.id)?.has(column.name)) return 'cell broken'
+            const was = rowData.at >= 0 ? original[rowData.at] : undefined
+            if (was === rowData) return 'cell'
+            return !was || was[name] !== rowData[name] ? 'cell changed' : 'cell'
           },
         } as Partial<Column>
       }),
-    [table, marks, locked],
+    [table, widths, sort, broken, original, locked, onSort],
+  )
+  const seen = useRef(rows)
+  seen.current = rows
+  const onActive = useCallback(
+    ({ cell }: { cell: { row: number; colId?: string } | null }) =>
+      onCell(cell ? seen.current[cell.row] : undefined, cell?.colId),
+    [onCell],
   )
   return (
     <div
@@ -140,20 +184,37 @@ export function ControlGrid({ table, drafts, changes, locked, onChange }: Props)
       className="sheet flush grow control-grid"
       role="region"
       aria-label={`rows of ${table.name}`}
-      style={{ minHeight: 200, overflow: 'hidden' }}
+      style={{ minHeight: 170, overflow: 'hidden' }}
     >
       <DynamicDataSheetGrid<Draft>
-        value={drafts as Draft[]}
+        value={rows as Draft[]}
         onChange={(next) => onChange(next)}
+        onActiveCellChange={onActive as never}
         columns={columns as never}
         height={height}
         rowHeight={28}
         headerRowHeight={28}
         lockRows={locked}
         createRow={() => emptyDraft(table)}
-        duplicateRow={({ rowData }) => ({ ...rowData, at: -1 })}
+        duplicateRow={({ rowData }) => ({ ...rowData, id: emptyDraft(table).id, at: -1 })}
         addRowsComponent={false}
       />
     </div>
   )
+}
+
+/** What a column asks of its cells, in words. */
+function ruleText({ rules }: ControlAnswer, { name, type }: TableColumn): string {
+  const { required, unique, one_of, names, holds, note } = rules[name] ?? {}
+  return [
+    type,
+    required && 'required',
+    unique && 'unique',
+    one_of && `one of ${one_of.join(', ')}`,
+    names && `names a ${names}`,
+    holds && `must hold: ${holds}`,
+    note,
+  ]
+    .filter(Boolean)
+    .join('; ')
 }

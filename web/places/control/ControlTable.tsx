@@ -5,16 +5,32 @@ import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { useHere, useMayChange } from '../../data/session'
-import { count } from '../../look/times'
+import { count, numberText } from '../../look/times'
 import { FaultBox, Waiting } from '../../parts/Fault'
 import { useKeys } from '../../parts/keys'
+import { BringIn } from './BringIn'
 import { Changes } from './Changes'
 import { Conflicts } from './Conflicts'
 import { ControlGrid } from './ControlGrid'
-import { changesOf, draftsOf, emptyDraft, type ControlAnswer, type Draft } from './edits'
+import { Effects } from './Effects'
+import {
+  emptyDraft,
+  idsOf,
+  mergeShown,
+  putBack,
+  wholeView,
+  type ControlAnswer,
+  type Draft,
+  type View,
+} from './edits'
+import { FindReplace } from './FindReplace'
 import { History } from './History'
+import { Rules } from './Rules'
+import { Seen } from './Seen'
+import { TakeOutRows } from './TakeOutRows'
+import { useSheet } from './useSheet'
 
-/** One control table as a spreadsheet, with what is unsaved below it. */
+/** One control table as a spreadsheet, with what its unsaved edits would do below it. */
 export default function ControlTable(): ReactElement {
   const name = useParams().name ?? ''
   const { environment } = useHere()
@@ -25,78 +41,79 @@ export default function ControlTable(): ReactElement {
   )
   if (error && !data) return <FaultBox error={error} />
   if (!data) return <Waiting what={`reading ${name}`} />
-  return <Editor key={`${name} ${environment}`} table={data} onRefresh={() => mutate()} />
+  return <Editor key={`${name} ${environment}`} newest={data} onRefresh={() => mutate()} />
 }
 
 type Conflict = Answer<typeof routes.editControl>['conflicts'][number]
+type Below = 'effects' | 'changes' | 'history' | 'rules'
+type Above = 'replace' | 'bring-in' | undefined
 
 function Editor({
-  table: newest,
+  newest,
   onRefresh,
 }: {
-  table: ControlAnswer
+  newest: ControlAnswer
   onRefresh: () => Promise<ControlAnswer | undefined>
 }): ReactElement {
   const { environment } = useHere()
   const mayChange = useMayChange()
-  const connections = useAnswer(routes.connections, { query: { environment } })
-  // what the edits were made from: a newer reading comes in only where nothing is unsaved
-  const [table, setTable] = useState(newest)
-  const [drafts, setDrafts] = useState(() => draftsOf(newest))
-  const past = useRef<Draft[][]>([])
-  const future = useRef<Draft[][]>([])
+  const sheet = useSheet(newest)
+  const { table, original, drafts, changes, dirty, edit, undo, redo, take } = sheet
+  const [view, setView] = useState<View>(wholeView)
   const [conflicts, setConflicts] = useState<readonly Conflict[]>([])
   const [fault, setFault] = useState<Error>()
   const [saved, setSaved] = useState<string>()
-  const [history, setHistory] = useState(false)
-  const names = useMemo(
-    () => (connections.data ?? []).map((connection) => connection.name),
-    [connections.data],
-  )
-  const changes = useMemo(() => changesOf(table, drafts, names), [table, drafts, names])
-  const faulty = changes.some(({ faults }) => faults.length > 0)
-  const dirty = changes.length > 0
+  const [below, setBelow] = useState<Below>('effects')
+  const [above, setAbove] = useState<Above>()
+  const [cell, setCell] = useState<{ id: number; column: string | undefined }>()
+  const faulty = changes.filter(({ faults }) => faults.length > 0).length
 
-  const take = useCallback((read: ControlAnswer) => {
-    setTable(read)
-    setDrafts(draftsOf(read))
-    past.current = []
-    future.current = []
-    setConflicts([])
-  }, [])
-  useEffect(() => {
-    if (!dirty && newest !== table) take(newest)
-  }, [newest, dirty, table, take])
+  // the order is made anew when the view changes or other rows are read, so that a row does not jump while it is edited
+  const [ids, setIds] = useState(() => idsOf(table, drafts, view))
+  const latest = useRef({ table, drafts })
+  latest.current = { table, drafts }
+  useEffect(() => setIds(idsOf(latest.current.table, latest.current.drafts, view)), [view, original])
+  const shown = useMemo(() => {
+    const byId = new Map(drafts.map((draft) => [draft.id, draft]))
+    return ids.flatMap((id) => byId.get(id) ?? [])
+  }, [ids, drafts])
 
-  const edit = useCallback(
-    (next: Draft[]) => {
-      past.current.push(drafts)
-      future.current = []
+  const change = useCallback(
+    (next: readonly Draft[]) => {
       setSaved(undefined)
-      setDrafts(next)
+      edit(next)
     },
-    [drafts],
+    [edit],
   )
-  const undo = useCallback(() => {
-    const before = past.current.pop()
-    if (!before) return
-    future.current.push(drafts)
-    setDrafts(before)
-  }, [drafts])
-  const redo = useCallback(() => {
-    const after = future.current.pop()
-    if (!after) return
-    past.current.push(drafts)
-    setDrafts(after)
-  }, [drafts])
+  const fromGrid = useCallback(
+    (next: readonly Draft[]) => {
+      setIds(next.map(({ id }) => id))
+      change(mergeShown(drafts, shown, next))
+    },
+    [change, drafts, shown],
+  )
+  const changeAll = useCallback(
+    (next: readonly Draft[]) => {
+      setIds(idsOf(table, next, view))
+      change(next)
+    },
+    [change, table, view],
+  )
+  const again = useCallback(
+    (step: () => void) => () => {
+      step()
+      setView({ ...view })
+    },
+    [view],
+  )
 
   const save = useCallback(async () => {
-    if (!dirty || faulty) return
+    if (!dirty || faulty > 0) return
     setFault(undefined)
     const answer = await call(routes.editControl, {
       params: { name: table.name },
       query: { environment },
-      body: { edits: changes.map((change) => change.edit) },
+      body: { edits: changes.map((one) => one.edit) },
     })
     setConflicts(answer.conflicts)
     if (answer.conflicts.length > 0) return
@@ -106,36 +123,23 @@ function Editor({
   }, [changes, dirty, faulty, table.name, environment, onRefresh, take])
   useKeys(
     useMemo(
-      () => ({ 'ctrl+s': () => void save().catch(setFault), 'ctrl+z': undo, 'ctrl+y': redo }),
-      [save, undo, redo],
+      () => ({
+        'ctrl+s': () => void save().catch(setFault),
+        'ctrl+z': again(undo),
+        'ctrl+y': again(redo),
+        'ctrl+h': () => setAbove('replace'),
+      }),
+      [save, again, undo, redo],
     ),
   )
   useBeforeLeaving(dirty)
-
-  /** The row as it stands in the database takes the place of mine, or mine is based on it. */
-  const settle = (conflict: Conflict, mine: boolean) => {
-    const at = table.rows.findIndex((row) => table.key.every((name) => row[name] === conflict.key[name]))
-    if (conflict.now === null) {
-      // it was removed: without it mine can only be a new row
-      setDrafts(drafts.flatMap((draft) => (draft.at !== at ? [draft] : mine ? [{ ...draft, at: -1 }] : [])))
-      setTable({
-        ...table,
-        rows: table.rows.filter((_, i) => i !== at),
-        versions: table.versions.filter((_, i) => i !== at),
-      })
-      setDrafts((now) => now.map((draft) => (draft.at > at ? { ...draft, at: draft.at - 1 } : draft)))
-    } else {
-      const next = {
-        ...table,
-        rows: table.rows.map((row, i) => (i === at ? conflict.now! : row)),
-        versions: table.versions.map((version, i) => (i === at ? conflict.version! : version)),
-      }
-      setTable(next)
-      if (!mine) setDrafts(drafts.map((draft) => (draft.at === at ? draftsOf(next)[at]! : draft)))
-    }
-    setConflicts(conflicts.filter((other) => other !== conflict))
-  }
-
+  const current = cell && drafts.find(({ id }) => id === cell.id)
+  const belows: [Below, string][] = [
+    ['effects', 'what these changes do'],
+    ['changes', `${numberText(changes.length)} not saved`],
+    ['history', 'history'],
+    ['rules', 'columns and rules'],
+  ]
   return (
     <div className="stack grow">
       <div className="head" style={{ marginBottom: 0 }}>
@@ -143,7 +147,7 @@ function Editor({
           {table.name}
         </h1>
         <span className="soft">
-          {table.title} · {count(drafts.length, 'row')}
+          {table.title}
           {table.jobs.length > 0 && ' · read by '}
           {table.jobs.map((job, i) => (
             <span key={job}>
@@ -153,70 +157,161 @@ function Editor({
           ))}
           {saved && <span className="good"> · {saved} saved</span>}
         </span>
-        <div className="actions">
-          <Button aria-pressed={history} onClick={() => setHistory(!history)}>
-            History
-          </Button>
-          <Button
-            onClick={() => void onRefresh()}
-            disabled={dirty}
-            title={dirty ? 'save or undo first' : undefined}
-          >
-            Refresh
-          </Button>
+        {mayChange && (
+          <div className="actions">
+            <Button disabled={!sheet.canUndo} onClick={again(undo)} title="Ctrl+Z">
+              Undo
+            </Button>
+            <Button disabled={!sheet.canRedo} onClick={again(redo)} title="Ctrl+Y">
+              Redo
+            </Button>
+            <Button
+              variant="contained"
+              color="primary"
+              disabled={!dirty || faulty > 0}
+              onClick={() => void save().catch(setFault)}
+              title="Ctrl+S"
+            >
+              {!dirty
+                ? 'Saved'
+                : faulty > 0
+                  ? `${count(faulty, 'row')} to mend`
+                  : `Save ${count(changes.length, 'row')}`}
+            </Button>
+          </div>
+        )}
+      </div>
+      <div className="line" style={{ flexWrap: 'wrap' }}>
+        <Seen table={table} view={view} shown={shown.length} total={drafts.length} onView={setView} />
+        <span className="line" style={{ marginLeft: 'auto' }}>
           {mayChange && (
             <>
-              <Button onClick={() => edit([...drafts, emptyDraft(table)])}>Add a row</Button>
+              <Button onClick={() => changeAll([...drafts, emptyDraft(table)])}>Add a row</Button>
               <Button
-                variant="contained"
-                color="primary"
-                disabled={!dirty || faulty}
-                onClick={() => void save().catch(setFault)}
+                aria-expanded={above === 'replace'}
+                onClick={() => setAbove(above === 'replace' ? undefined : 'replace')}
+                title="Ctrl+H"
               >
-                {dirty ? `Save ${count(changes.length, 'change')}` : 'Saved'}
+                Replace
+              </Button>
+              <Button
+                aria-expanded={above === 'bring-in'}
+                onClick={() => setAbove(above === 'bring-in' ? undefined : 'bring-in')}
+              >
+                Bring in
               </Button>
             </>
           )}
-        </div>
+          <TakeOutRows table={table} shown={shown} />
+        </span>
       </div>
+      {above === 'replace' && (
+        <FindReplace
+          table={table}
+          drafts={drafts}
+          ids={ids}
+          onReplace={changeAll}
+          onClose={() => setAbove(undefined)}
+        />
+      )}
+      {above === 'bring-in' && (
+        <BringIn
+          table={table}
+          drafts={drafts}
+          onTake={(next) => {
+            changeAll(next)
+            setAbove(undefined)
+            setBelow('effects')
+          }}
+          onClose={() => setAbove(undefined)}
+        />
+      )}
       {fault && <FaultBox error={fault} />}
       {conflicts.length > 0 && (
-        <Conflicts table={table} conflicts={conflicts} changes={changes} onSettle={settle} />
+        <Conflicts
+          sheet={sheet}
+          conflicts={conflicts}
+          onSettled={() => {
+            setConflicts([])
+            setView({ ...view })
+          }}
+        />
       )}
-      <ControlGrid table={table} drafts={drafts} changes={changes} locked={!mayChange} onChange={edit} />
-      {history ? (
-        <History name={table.name} />
-      ) : (
-        mayChange && (
-          <Changes
-            changes={changes}
-            onUndo={past.current.length > 0 ? undo : undefined}
-            onPutBack={(change) =>
-              edit(
-                change.kind === 'add'
-                  ? drafts.filter((_, i) => i !== change.place)
-                  : putBack(table, drafts, change.at),
-              )
-            }
-          />
-        )
-      )}
+      <ControlGrid
+        table={table}
+        original={original}
+        rows={shown}
+        changes={changes}
+        sort={view.sort}
+        locked={!mayChange}
+        onChange={fromGrid}
+        onSort={(column) => setView({ ...view, sort: nextSort(view.sort, column) })}
+        onCell={(row, column) => setCell(row ? { id: row.id, column } : undefined)}
+      />
+      <section className="sheet below" aria-label="below the rows">
+        <div className="switch" role="group" aria-label="what to see below">
+          {belows.map(([name, words]) => (
+            <button key={name} type="button" aria-pressed={below === name} onClick={() => setBelow(name)}>
+              {words}
+            </button>
+          ))}
+        </div>
+        <div
+          className="below-scroll"
+          tabIndex={0}
+          role="region"
+          aria-label={belows.find(([name]) => name === below)![1]}
+        >
+          {below === 'effects' && (
+            <Effects table={table} changes={changes} faulty={faulty} environment={environment} />
+          )}
+          {below === 'changes' && (
+            <Changes
+              changes={changes}
+              onPutBack={
+                mayChange
+                  ? ({ kind, id, at }) =>
+                      changeAll(
+                        kind === 'add'
+                          ? drafts.filter((draft) => draft.id !== id)
+                          : putBack(original, drafts, at),
+                      )
+                  : undefined
+              }
+            />
+          )}
+          {below === 'history' && (
+            <History
+              table={table}
+              row={current && current.at >= 0 ? table.rows[current.at] : undefined}
+              column={cell?.column}
+              onPutBack={mayChange ? (next) => changeAll(next(drafts)) : undefined}
+            />
+          )}
+          {below === 'rules' && (
+            <Rules
+              key={JSON.stringify(table.rules)}
+              table={table}
+              locked={!mayChange || dirty}
+              dirty={dirty}
+              onChanged={() => void onRefresh()}
+            />
+          )}
+        </div>
+      </section>
     </div>
   )
 }
 
-/** The drafts with one row as it was read. */
-function putBack(table: ControlAnswer, drafts: readonly Draft[], at: number): Draft[] {
-  const original = draftsOf(table)[at]!
-  if (drafts.some((draft) => draft.at === at))
-    return drafts.map((draft) => (draft.at === at ? original : draft))
-  const after = drafts.findIndex((draft) => draft.at > at)
-  return after < 0 ? [...drafts, original] : [...drafts.slice(0, after), original, ...drafts.slice(after)]
-}
+/** Up, then down, then as the rows come. */
+const nextSort = (sort: View['sort'], column: string): View['sort'] =>
+  sort?.column !== column ? { column, down: false } : sort.down ? undefined : { column, down: true }
 
 /** Unsaved edits are not lost by a slip of the mouse. */
 function useBeforeLeaving(dirty: boolean): void {
-  const blocker = useBlocker(dirty)
+  const blocker = useBlocker(
+    ({ currentLocation, nextLocation }) => dirty && currentLocation.pathname !== nextLocation.pathname,
+  )
   useEffect(() => {
     if (blocker.state !== 'blocked') return
     if (window.confirm('Leave this page? What is not saved is lost.')) blocker.proceed()

@@ -1,12 +1,14 @@
-import type { ReactElement } from 'react'
+import { Button } from '@mui/material'
+import { useState, type ReactElement } from 'react'
 import { Link, useNavigate } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
-import { useHere } from '../../data/session'
+import { useHere, useMayChange } from '../../data/session'
 import { numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
 import { Rows, type RowsColumn } from '../../parts/Rows'
+import { NewControl } from './NewControl'
 
 type Brief = Answer<typeof routes.controlTables>[number]
 
@@ -23,6 +25,8 @@ const columns: readonly RowsColumn<Brief>[] = [
 export default function ControlTables(): ReactElement {
   const { environment } = useHere()
   const navigate = useNavigate()
+  const mayChange = useMayChange()
+  const [making, setMaking] = useState(false)
   const { data, error } = useAnswer(routes.controlTables, { query: { environment } })
   if (error) return <FaultBox error={error} />
   if (!data) return <Waiting what="reading the control tables" />
@@ -31,7 +35,20 @@ export default function ControlTables(): ReactElement {
       <div className="head">
         <h1>Control tables</h1>
         <span className="soft">a new source is a new row here, not a new job</span>
+        {mayChange && (
+          <div className="actions">
+            <Button
+              aria-expanded={making}
+              variant="contained"
+              color="primary"
+              onClick={() => setMaking(!making)}
+            >
+              New control table
+            </Button>
+          </div>
+        )}
       </div>
+      {making && <NewControl onClose={() => setMaking(false)} />}
       <div className="sheet flush grow rows">
         <Rows
           label="control tables"

@@ -1,22 +1,58 @@
-import type { ReactElement } from 'react'
+import { useState, type ReactElement } from 'react'
+import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
+import { keyOf, keyText } from '../../../core/control/edits'
+import { valueText, type Row } from '../../../core/value'
 import { useAnswer } from '../../data/api'
 import { timeText } from '../../look/times'
+import { Change as ChangeText } from '../../parts/Change'
 import { FaultBox, Waiting } from '../../parts/Fault'
+import { cellText, draftOf, field, type ControlAnswer, type Draft } from './edits'
 
-/** Every change made here, newest first: who, when, and what it was before. */
-export function History({ name }: { name: string }): ReactElement {
-  const { data, error } = useAnswer(routes.controlHistory, { params: { name } })
+type Past = Answer<typeof routes.controlHistory>[number]
+type About = 'all' | 'row' | 'cell'
+
+/** Every change made here, newest first: who, when, what it was before; of the table, a row or a cell; each can be put back. */
+export function History({
+  table,
+  row,
+  column,
+  onPutBack,
+}: {
+  table: ControlAnswer
+  /** The row and column where the cursor stands. */
+  row: Row | undefined
+  column: string | undefined
+  onPutBack: ((change: (drafts: readonly Draft[]) => Draft[]) => void) | undefined
+}): ReactElement {
+  const [about, setAbout] = useState<About>('all')
+  const key = row && keyText(keyOf(table, row))
+  const query =
+    about === 'all' || !key ? {} : about === 'row' || !column ? { row: key } : { row: key, column }
+  const { data, error } = useAnswer(routes.controlHistory, { params: { name: table.name }, query })
+  const columns = new Map(table.columns.map((entry) => [entry.name, entry]))
+  const text = (values: Row, name: string) => {
+    const own = columns.get(name)
+    return own ? cellText(values[name] ?? null, own) : valueText(values[name] ?? null)
+  }
   return (
-    <section
-      className="sheet"
-      aria-labelledby="history"
-      style={{ maxHeight: 260, overflow: 'auto', flex: 'none' }}
-      tabIndex={0}
-    >
-      <h2 id="history">
-        History <small>changes made here, newest first; what other programs change is not seen</small>
-      </h2>
+    <>
+      <div className="line" style={{ marginBottom: 4 }}>
+        <span className="switch" role="group" aria-label="history of">
+          {(['all', 'row', 'cell'] as const).map((name) => (
+            <button
+              key={name}
+              type="button"
+              aria-pressed={about === name}
+              disabled={name !== 'all' && (!key || (name === 'cell' && !column))}
+              onClick={() => setAbout(name)}
+            >
+              {name === 'all' ? 'all rows' : name === 'row' ? (key ?? 'the row') : (column ?? 'the cell')}
+            </button>
+          ))}
+        </span>
+        <span className="soft">changes made here, newest first; what other programs change is not seen</span>
+      </div>
       {error && <FaultBox error={error} />}
       {!data && !error && <Waiting what="reading" />}
       {data?.length === 0 && <span className="soft">Nothing was changed here yet.</span>}
@@ -29,21 +65,33 @@ export function History({ name }: { name: string }): ReactElement {
                 <td className="keep">{change.by}</td>
                 <td className="mono">{change.rowKey}</td>
                 <td>
-                  {change.before === null ? (
-                    'row added'
-                  ) : change.after === null ? (
-                    'row removed'
-                  ) : (
-                    <>
-                      {Object.keys(change.after)
-                        .filter((column) => change.after![column] !== change.before![column])
-                        .map((column) => (
-                          <span key={column} style={{ marginRight: 14 }}>
-                            {column} <s className="mono soft">{String(change.before![column] ?? 'empty')}</s>{' '}
-                            → <span className="mono">{String(change.after![column] ?? 'empty')}</span>
+                  {change.before === null
+                    ? 'row added'
+                    : change.after === null
+                      ? 'row removed'
+                      : changedColumns(change).map((name) => (
+                          <span key={name} style={{ marginRight: 14 }}>
+                            {name}{' '}
+                            <ChangeText
+                              before={text(change.before!, name)}
+                              after={text(change.after!, name)}
+                            />
                           </span>
                         ))}
-                    </>
+                </td>
+                <td className="number">
+                  {onPutBack && change.before !== null && (
+                    <button
+                      type="button"
+                      className="link-button"
+                      onClick={() =>
+                        onPutBack((drafts) =>
+                          restored(table, drafts, change, about === 'cell' ? column : undefined),
+                        )
+                      }
+                    >
+                      put back
+                    </button>
                   )}
                 </td>
               </tr>
@@ -51,6 +99,31 @@ export function History({ name }: { name: string }): ReactElement {
           </tbody>
         </table>
       )}
-    </section>
+    </>
   )
+}
+
+const changedColumns = ({ before, after }: Past): string[] =>
+  Object.keys(after ?? {}).filter(
+    (name) => valueText(after![name] ?? null) !== valueText(before?.[name] ?? null),
+  )
+
+/** The drafts with a row, or what of it was changed, as it was before; not saved until somebody does. */
+function restored(
+  table: ControlAnswer,
+  drafts: readonly Draft[],
+  change: Past,
+  column: string | undefined,
+): Draft[] {
+  const before = change.before!
+  const now = change.after ?? before
+  const keyNow = table.key.map((name) => field(name))
+  const is = (draft: Draft) =>
+    keyNow.every((name, i) => draft[name] === cellText(now[table.key[i]!] ?? null, table.columns.find((entry) => entry.name === table.key[i])!)) // prettier-ignore
+  if (!drafts.some(is)) return [...drafts, draftOf(table, before, -1)]
+  const names =
+    column === undefined ? (change.after ? changedColumns(change) : Object.keys(before)) : [column]
+  const old = draftOf(table, before, -1)
+  const cells = Object.fromEntries(names.map((name) => [field(name), old[field(name)] ?? '']))
+  return drafts.map((draft) => (is(draft) ? { ...draft, ...cells } : draft))
 }

@@ -1,13 +1,18 @@
-import type { Answer, Body } from '../../../contract/route'
+import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
-import { cellFault, readCell } from '../../../core/schema/rules'
+import { keyOf, keyText, type ControlEdit } from '../../../core/control/edits'
+import type { RowCheck } from '../../../core/control/rowRules'
+import { cellFault, repeated } from '../../../core/control/rules'
+import { readCell } from '../../../core/schema/rules'
 import { valueText, type Column, type Row, type Value } from '../../../core/value'
 
 export type ControlAnswer = Answer<typeof routes.controlTable>
-export type Edit = Body<typeof routes.editControl>['edits'][number]
 
-/** A row in the editor: every cell as text; `at` is its place in what was read, -1 for a new row. */
+/** A row in the editor: every cell as text. An edit makes a new object; rows that were not touched stay the same one. */
 export interface Draft {
+  /** Tells rows apart for as long as the editor is open. */
+  readonly id: number
+  /** Its place in what was read, -1 for a new row. */
   readonly at: number
   readonly [column: `c:${string}`]: string
 }
@@ -20,100 +25,249 @@ export function cellText(value: Value, { type }: Column): string {
   return valueText(value)
 }
 
-export const draftsOf = (table: ControlAnswer): Draft[] =>
-  table.rows.map((row, at) => ({
-    at,
-    ...Object.fromEntries(
-      table.columns.map((column) => [field(column.name), cellText(row[column.name] ?? null, column)]),
-    ),
-  }))
+let ids = 0
 
-export const emptyDraft = (table: ControlAnswer): Draft => ({
-  at: -1,
-  ...Object.fromEntries(table.columns.map((column) => [field(column.name), ''])),
+export const draftOf = (table: ControlAnswer, row: Row, at: number): Draft => ({
+  id: ++ids,
+  at,
+  ...Object.fromEntries(
+    table.columns.map((column) => [field(column.name), cellText(row[column.name] ?? null, column)]),
+  ),
 })
+
+export const draftsOf = (table: ControlAnswer): Draft[] =>
+  table.rows.map((row, at) => draftOf(table, row, at))
+
+export const emptyDraft = (table: ControlAnswer): Draft => draftOf(table, {}, -1)
+
+export interface CellChange {
+  readonly column: string
+  readonly before: string
+  readonly after: string
+}
 
 export interface Change {
   readonly kind: 'change' | 'add' | 'remove'
   readonly key: string
-  /** Changed cells: column, before, after. */
-  readonly cells: readonly { readonly column: string; readonly before: string; readonly after: string }[]
+  readonly cells: readonly CellChange[]
   readonly faults: readonly { readonly column: string; readonly message: string }[]
-  readonly edit: Edit
+  readonly edit: ControlEdit
   /** Row in what was read, -1 for a new one. */
   readonly at: number
-  /** Row in the editor, -1 for one that was removed. */
-  readonly place: number
+  /** Of the draft; of one that was removed, that of the row as it was read. */
+  readonly id: number
 }
-
-const keyOf = (table: ControlAnswer, row: Row): Row =>
-  Object.fromEntries(table.key.map((name) => [name, row[name] ?? null]))
-export const keyText = (row: Row): string => Object.values(row).map(valueText).join(' · ')
 
 /** What the editor's rows change in what was read, with what is wrong in each. */
 export function changesOf(
   table: ControlAnswer,
+  original: readonly Draft[],
   drafts: readonly Draft[],
-  connections: readonly string[],
+  checkRow: RowCheck,
 ): Change[] {
   const changes: Change[] = []
   const kept = new Set<number>()
-  drafts.forEach((draft, place) => {
-    const before = draft.at >= 0 ? table.rows[draft.at] : undefined
-    if (before) kept.add(draft.at)
-    const cells = []
-    const faults: { column: string; message: string }[] = []
-    const set: Record<string, Value> = {}
-    for (const column of table.columns) {
-      const text = draft[field(column.name)] ?? ''
-      const was = before ? cellText(before[column.name] ?? null, column) : ''
-      if (before && text === was) continue
-      const value = readCell(text, column.type)
-      const fault = cellFault(column, table.rules[column.name], value, connections)
-      if (fault) faults.push({ column: column.name, message: fault })
-      if (!before && text === '') continue
-      cells.push({ column: column.name, before: was, after: text })
-      set[column.name] = value ?? null
-    }
-    if (before && cells.length > 0) {
-      const key = keyOf(table, before)
-      changes.push({
-        kind: 'change',
-        key: keyText(key),
-        cells,
-        faults,
-        at: draft.at,
-        place,
-        edit: { kind: 'change', key, version: table.versions[draft.at]!, set },
-      })
-    } else if (!before) {
-      const missing = table.key.filter(
-        (name) => (draft[field(name)] ?? '') === '' && !faults.some(({ column }) => column === name),
-      )
-      const all = [...faults, ...missing.map((column) => ({ column, message: `${column} needs a value` }))]
-      changes.push({
-        kind: 'add',
-        key: table.key.map((name) => draft[field(name)]).join(' · ') || 'new row',
-        cells,
-        faults: all,
-        at: -1,
-        place,
-        edit: { kind: 'add', set },
-      })
-    }
-  })
-  table.rows.forEach((row, at) => {
+  for (const draft of drafts) {
+    if (draft.at >= 0) kept.add(draft.at)
+    // most rows are the very object that was read
+    if (draft.at >= 0 && original[draft.at] === draft) continue
+    const change = changeOf(table, draft.at >= 0 ? original[draft.at] : undefined, draft, checkRow)
+    if (change) changes.push(change)
+  }
+  original.forEach((draft, at) => {
     if (kept.has(at)) return
-    const key = keyOf(table, row)
+    const key = keyOf(table, table.rows[at]!)
     changes.push({
       kind: 'remove',
       key: keyText(key),
       cells: [],
       faults: [],
       at,
-      place: -1,
+      id: draft.id,
       edit: { kind: 'remove', key, version: table.versions[at]! },
     })
   })
-  return changes
+  return changes.length > 0 ? withRepeats(table, drafts, changes) : changes
+}
+
+function changeOf(
+  table: ControlAnswer,
+  before: Draft | undefined,
+  draft: Draft,
+  checkRow: RowCheck,
+): Change | undefined {
+  const cells: CellChange[] = []
+  const faults: { column: string; message: string }[] = []
+  const set: Record<string, Value> = {}
+  const row: Record<string, Value> = before ? { ...table.rows[draft.at]! } : {}
+  for (const column of table.columns) {
+    const text = draft[field(column.name)] ?? ''
+    const was = before?.[field(column.name)] ?? ''
+    if (before && text === was) continue
+    const value = readCell(text, column.type)
+    const fault = cellFault(column, table.rules[column.name], value, table.known)
+    if (fault) faults.push({ column: column.name, message: fault })
+    row[column.name] = value ?? null
+    if (!before && text === '') {
+      if (!fault && table.key.includes(column.name))
+        faults.push({ column: column.name, message: `${column.name} needs a value` })
+      continue
+    }
+    cells.push({ column: column.name, before: was, after: text })
+    set[column.name] = value ?? null
+  }
+  if (before && cells.length === 0) return undefined
+  if (faults.length === 0) faults.push(...checkRow(row))
+  if (!before)
+    return {
+      kind: 'add',
+      key: table.key.map((name) => draft[field(name)]).join(' · ') || 'new row',
+      cells,
+      faults,
+      at: -1,
+      id: draft.id,
+      edit: { kind: 'add', set },
+    }
+  const key = keyOf(table, table.rows[draft.at]!)
+  return {
+    kind: 'change',
+    key: keyText(key),
+    cells,
+    faults,
+    at: draft.at,
+    id: draft.id,
+    edit: { kind: 'change', key, version: table.versions[draft.at]!, set },
+  }
+}
+
+/** Marks the changed rows that share a key, or a value of a column that is to be unique, with another row. */
+function withRepeats(table: ControlAnswer, drafts: readonly Draft[], changes: Change[]): Change[] {
+  const found = new Map<number, { column: string; message: string }[]>()
+  const mark = (column: string, texts: readonly string[], what: (text: string) => string) => {
+    for (const [text, places] of repeated(texts))
+      for (const place of places) {
+        const { id } = drafts[place]!
+        found.set(id, [...(found.get(id) ?? []), { column, message: what(text) }])
+      }
+  }
+  const keys = drafts.map((draft) => table.key.map((name) => draft[field(name)] ?? '').join(' · '))
+  mark(table.key[0] ?? '', keys, (text) => `there is another row ${text}`)
+  for (const { name } of table.columns)
+    if (table.rules[name]?.unique)
+      mark(name, drafts.map((draft) => draft[field(name)] ?? ''), (text) => `${name} is to be unique, and "${text}" stands twice`) // prettier-ignore
+  if (found.size === 0) return changes
+  return changes.map((change) => {
+    const more = change.kind === 'remove' ? undefined : found.get(change.id)
+    return more ? { ...change, faults: [...change.faults, ...more] } : change
+  })
+}
+
+/** The drafts with one row as it was read, in its place. */
+export function putBack(original: readonly Draft[], drafts: readonly Draft[], at: number): Draft[] {
+  const row = original[at]!
+  if (drafts.some((draft) => draft.at === at)) return drafts.map((draft) => (draft.at === at ? row : draft))
+  const after = drafts.findIndex((draft) => draft.at > at)
+  return after < 0 ? [...drafts, row] : [...drafts.slice(0, after), row, ...drafts.slice(after)]
+}
+
+/** What a list of rows is seen through; the rows and their edits stay whole behind it. */
+export interface View {
+  readonly filter: string
+  /** Column the filter looks into; '' for all. */
+  readonly column: string
+  readonly sort: { readonly column: string; readonly down: boolean } | undefined
+}
+
+export const wholeView: View = { filter: '', column: '', sort: undefined }
+
+/** Ids of the rows that a view shows, in its order. */
+export function idsOf(
+  table: ControlAnswer,
+  drafts: readonly Draft[],
+  { filter, column, sort }: View,
+): number[] {
+  const wanted = filter.toLowerCase()
+  const columns = column === '' ? table.columns : table.columns.filter(({ name }) => name === column)
+  const shown =
+    wanted === ''
+      ? [...drafts]
+      : drafts.filter((draft) =>
+          columns.some(({ name }) => (draft[field(name)] ?? '').toLowerCase().includes(wanted)),
+        )
+  if (sort) {
+    const type = table.columns.find(({ name }) => name === sort.column)?.type
+    const number = type === 'integer' || type === 'number'
+    const compare = new Intl.Collator('en', { numeric: true }).compare
+    shown.sort((a, b) => {
+      const [x, y] = [a[field(sort.column)] ?? '', b[field(sort.column)] ?? '']
+      // empty cells come last, either way
+      if (x === '' || y === '') return x === y ? 0 : x === '' ? 1 : -1
+      return (number ? Number(x) - Number(y) : compare(x, y)) * (sort.down ? -1 : 1)
+    })
+  }
+  return shown.map(({ id }) => id)
+}
+
+/**
+ * Takes what the grid gives back for the rows it shows into all rows: changed ones in their places, new ones after the
+ * row above them, removed ones out.
+ */
+export function mergeShown(
+  drafts: readonly Draft[],
+  shown: readonly Draft[],
+  next: readonly Draft[],
+): Draft[] {
+  const wasShown = new Set(shown.map(({ id }) => id))
+  const byId = new Map(next.map((draft) => [draft.id, draft]))
+  const known = new Set(drafts.map(({ id }) => id))
+  /** New rows by the row above them; 0 for those at the head. */
+  const fresh = new Map<number, Draft[]>()
+  let above = 0
+  for (const draft of next) {
+    if (known.has(draft.id)) above = draft.id
+    else fresh.set(above, [...(fresh.get(above) ?? []), draft])
+  }
+  const merged = [...(fresh.get(0) ?? [])]
+  for (const draft of drafts) {
+    const now = byId.get(draft.id)
+    if (now) merged.push(now)
+    else if (!wasShown.has(draft.id)) merged.push(draft)
+    const below = fresh.get(draft.id)
+    if (below) merged.push(...below)
+  }
+  return merged
+}
+
+export interface Replacing {
+  readonly find: string
+  readonly by: string
+  /** '' for all columns. */
+  readonly column: string
+  /** Only cells that are the text and nothing else. */
+  readonly whole: boolean
+}
+
+/** Replaces a text in the rows with some ids; the number of cells that change. */
+export function replaceIn(
+  table: ControlAnswer,
+  drafts: readonly Draft[],
+  shown: ReadonlySet<number>,
+  { find, by, column, whole }: Replacing,
+): { drafts: Draft[]; cells: number } {
+  let cells = 0
+  if (find === '') return { drafts: [...drafts], cells }
+  const columns = table.columns.filter(({ name }) => column === '' || name === column)
+  const next = drafts.map((draft) => {
+    if (!shown.has(draft.id)) return draft
+    let changed: Record<string, string> | undefined
+    for (const { name } of columns) {
+      const text = draft[field(name)] ?? ''
+      const after = whole ? (text === find ? by : text) : text.split(find).join(by)
+      if (after === text) continue
+      cells++
+      changed = { ...changed, [field(name)]: after }
+    }
+    return changed ? { ...draft, ...changed } : draft
+  })
+  return { drafts: next, cells }
 }

@@ -1,0 +1,209 @@
+import { Button, Checkbox, FormControlLabel, TextField } from '@mui/material'
+import { useMemo, useState, type ReactElement } from 'react'
+import { bringIn, readIncoming, type BroughtIn } from '../../../core/control/bringIn'
+import { keyOf, keyText } from '../../../core/control/edits'
+import { valueText } from '../../../core/value'
+import { count, numberText } from '../../look/times'
+import { cellText, draftOf, field, type ControlAnswer, type Draft } from './edits'
+
+/** Rows from CSV or JSON, matched by key: what they add, change and leave out is seen before they are taken. */
+export function BringIn({
+  table,
+  drafts,
+  onTake,
+  onClose,
+}: {
+  table: ControlAnswer
+  drafts: readonly Draft[]
+  onTake: (drafts: Draft[]) => void
+  onClose: () => void
+}): ReactElement {
+  const [text, setText] = useState('')
+  const [remove, setRemove] = useState(false)
+  const { found, fault } = useMemo(() => look(table, text), [table, text])
+  const nothing =
+    !found || found.added.length + found.changed.length + (remove ? found.absent.length : 0) === 0
+  return (
+    <section className="sheet" aria-label="bring rows in" style={{ flex: 'none' }}>
+      <div className="line" style={{ alignItems: 'flex-start', gap: 18 }}>
+        <div style={{ flex: '1 1 380px' }}>
+          <TextField
+            label="paste CSV or JSON, or pick a file"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            multiline
+            rows={5}
+            fullWidth
+            autoFocus
+            sx={{ '& textarea': { fontFamily: '"JetBrains Mono", monospace', fontSize: 12 } }}
+            slotProps={{ inputLabel: { shrink: true } }}
+          />
+          <input
+            type="file"
+            aria-label="file to bring in"
+            accept=".csv,.tsv,.txt,.json,.ndjson"
+            style={{ marginTop: 8 }}
+            onChange={(event) => void event.target.files?.[0]?.text().then(setText)}
+          />
+        </div>
+        <div
+          style={{ flex: '1 1 420px', maxHeight: 190, overflow: 'auto' }}
+          tabIndex={0}
+          role="region"
+          aria-label="what comes in"
+        >
+          {text.trim() === '' && (
+            <span className="soft">
+              The first line names the columns. Rows are matched by {table.key.join(', ')}; columns that do
+              not come in stay as they are.
+            </span>
+          )}
+          {fault && <b className="bad">{fault}</b>}
+          {found && <Found table={table} found={found} remove={remove} onRemove={setRemove} />}
+        </div>
+      </div>
+      <div className="line" style={{ marginTop: 8 }}>
+        <Button
+          variant="contained"
+          color="primary"
+          disabled={nothing}
+          onClick={() => onTake(take(table, drafts, found!, remove))}
+        >
+          Take in
+        </Button>
+        <Button onClick={onClose}>Close</Button>
+        <span className="soft">not saved until you save</span>
+      </div>
+    </section>
+  )
+}
+
+function look(table: ControlAnswer, text: string): { found?: BroughtIn; fault?: string } {
+  if (text.trim() === '') return {}
+  try {
+    return { found: bringIn(table, readIncoming(text)) }
+  } catch (error) {
+    return { fault: (error as Error).message }
+  }
+}
+
+function Found({
+  table,
+  found,
+  remove,
+  onRemove,
+}: {
+  table: ControlAnswer
+  found: BroughtIn
+  remove: boolean
+  onRemove: (remove: boolean) => void
+}): ReactElement {
+  const { added, changed, absent, same, unknown, faults } = found
+  const keys = (rows: readonly BroughtIn['added'][number][]) =>
+    rows
+      .slice(0, 6)
+      .map((row) => keyText(keyOf(table, row)))
+      .join(', ') + (rows.length > 6 ? ` and ${numberText(rows.length - 6)} more` : '')
+  return (
+    <table className="plain">
+      <tbody>
+        <tr>
+          <td className="keep number">
+            <b>{numberText(added.length)}</b>
+          </td>
+          <td className="keep">new</td>
+          <td className="mono">{keys(added)}</td>
+        </tr>
+        <tr>
+          <td className="keep number">
+            <b>{numberText(changed.length)}</b>
+          </td>
+          <td className="keep">changed</td>
+          <td>
+            {changed.slice(0, 4).map(({ key, set, before }) => (
+              <div key={keyText(key)}>
+                <span className="mono">{keyText(key)}</span>{' '}
+                {Object.entries(set).map(([name, value]) => (
+                  <span key={name} style={{ marginLeft: 8 }}>
+                    <span className="soft">{name}</span>{' '}
+                    <s className="mono soft">{valueText(before[name] ?? null) || 'empty'}</s>{' '}
+                    <span className="mono">{valueText(value) || 'empty'}</span>
+                  </span>
+                ))}
+              </div>
+            ))}
+            {changed.length > 4 && <span className="soft">and {numberText(changed.length - 4)} more</span>}
+          </td>
+        </tr>
+        <tr>
+          <td className="keep number">
+            <b>{numberText(absent.length)}</b>
+          </td>
+          <td className="keep">not among them</td>
+          <td>
+            {absent.length > 0 && (
+              <FormControlLabel
+                control={
+                  <Checkbox
+                    checked={remove}
+                    onChange={(event) => onRemove(event.target.checked)}
+                    sx={{ py: 0 }}
+                  />
+                }
+                label={`take ${absent.length === 1 ? 'this row' : 'these rows'} out`}
+              />
+            )}{' '}
+            <span className="mono soft">{keys(absent)}</span>
+          </td>
+        </tr>
+        <tr>
+          <td className="keep number">{numberText(same)}</td>
+          <td className="keep soft">the same</td>
+          <td>
+            {unknown.length > 0 && (
+              <span className="look">
+                {count(unknown.length, 'column')} the table has not, left aside:{' '}
+                <span className="mono">{unknown.join(', ')}</span>
+              </span>
+            )}
+          </td>
+        </tr>
+        {faults.length > 0 && (
+          <tr>
+            <td className="keep number">
+              <b className="bad">{numberText(faults.length)}</b>
+            </td>
+            <td className="keep bad">stay out</td>
+            <td>
+              {faults.slice(0, 5).map(({ row, message }) => (
+                <div key={row}>
+                  row {row}: {message}
+                </div>
+              ))}
+              {faults.length > 5 && <span className="soft">and {numberText(faults.length - 5)} more</span>}
+            </td>
+          </tr>
+        )}
+      </tbody>
+    </table>
+  )
+}
+
+/** The drafts with what comes in; rows are matched with what was read. */
+function take(table: ControlAnswer, drafts: readonly Draft[], found: BroughtIn, remove: boolean): Draft[] {
+  const columns = new Map(table.columns.map((column) => [column.name, column]))
+  const places = new Map(table.rows.map((row, at) => [keyText(keyOf(table, row)), at]))
+  const sets = new Map(found.changed.map(({ key, set }) => [places.get(keyText(key)), set]))
+  const gone = new Set(remove ? found.absent.map((row) => places.get(keyText(keyOf(table, row)))) : [])
+  const kept = drafts.flatMap((draft) => {
+    if (draft.at >= 0 && gone.has(draft.at)) return []
+    const set = draft.at >= 0 ? sets.get(draft.at) : undefined
+    if (!set) return [draft]
+    const cells = Object.entries(set).map(([name, value]) => [
+      field(name),
+      cellText(value, columns.get(name)!),
+    ])
+    return [{ ...draft, ...(Object.fromEntries(cells) as object) } as Draft]
+  })
+  return [...kept, ...found.added.map((row) => draftOf(table, row, -1))]
+}

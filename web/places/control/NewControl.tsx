@@ -1,0 +1,414 @@
+import { Button, MenuItem, TextField } from '@mui/material'
+import { useMemo, useState, type FormEvent, type ReactElement } from 'react'
+import { useNavigate } from 'react-router'
+import { routes } from '../../../contract/routes'
+import { readIncoming } from '../../../core/control/bringIn'
+import { textTable } from '../../../core/schema/textTable'
+import { valueTypes, type Column, type Row, type Table, type ValueType } from '../../../core/value'
+import { call, useAnswer } from '../../data/api'
+import { useHere } from '../../data/session'
+import { count } from '../../look/times'
+import { FaultBox } from '../../parts/Fault'
+
+const ways = ['from scratch', 'from CSV or JSON', 'from the catalog', 'adopt a table'] as const
+type Way = (typeof ways)[number]
+
+const first: Column[] = [
+  { name: 'feed', type: 'text' },
+  { name: 'connection', type: 'text' },
+  { name: 'target', type: 'text' },
+  { name: 'active', type: 'boolean' },
+]
+
+/** A new control table: columns by hand, from a file, from datasets of the catalog; or a table that stands already. */
+export function NewControl({ onClose }: { onClose: () => void }): ReactElement {
+  const { environment } = useHere()
+  const navigate = useNavigate()
+  const [way, setWay] = useState<Way>('from scratch')
+  const [name, setName] = useState('')
+  const [title, setTitle] = useState('')
+  const [columns, setColumns] = useState<readonly Column[]>(first)
+  const [key, setKey] = useState<readonly string[]>(['feed'])
+  const [rows, setRows] = useState<readonly Row[]>([])
+  const [place, setPlace] = useState({ connection: '', schema: '', table: '' })
+  const [fault, setFault] = useState<Error>()
+  const take = (table: Table) => {
+    setColumns(table.columns)
+    setRows(table.rows)
+    setKey(table.key)
+  }
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    setFault(undefined)
+    const made =
+      way === 'adopt a table'
+        ? call(routes.adoptControl, { query: { environment }, body: { name, title, ...place } })
+        : call(routes.createControl, {
+            body: { name, title, columns: [...columns], key: [...key], rows: [...rows], rules: {} },
+          })
+    made.then(() => navigate(`/control/${name}`), setFault)
+  }
+  const label = { inputLabel: { shrink: true } }
+  return (
+    <form
+      className="sheet stack"
+      onSubmit={submit}
+      aria-label="a new control table"
+      style={{ flex: 'none', marginBottom: 12 }}
+    >
+      <div className="switch" role="group" aria-label="how it is made">
+        {ways.map((one) => (
+          <button key={one} type="button" aria-pressed={way === one} onClick={() => setWay(one)}>
+            {one}
+          </button>
+        ))}
+      </div>
+      <div className="line" style={{ flexWrap: 'wrap', rowGap: 12, paddingTop: 4 }}>
+        <TextField
+          label="name"
+          required
+          autoFocus
+          value={name}
+          onChange={(event) => setName(event.target.value)}
+          placeholder="feed_control"
+          sx={{ width: 190 }}
+          slotProps={label}
+        />
+        <TextField
+          label="what it says"
+          required
+          value={title}
+          onChange={(event) => setTitle(event.target.value)}
+          placeholder="What the districts send"
+          sx={{ width: 320 }}
+          slotProps={label}
+        />
+      </div>
+      {way === 'from CSV or JSON' && <FromText onTake={take} />}
+      {way === 'from the catalog' && <FromCatalog onTake={take} />}
+      {way === 'adopt a table' ? (
+        <Adopt place={place} onPlace={setPlace} />
+      ) : (
+        <Columns
+          columns={columns}
+          keyColumns={key}
+          fixed={way !== 'from scratch'}
+          onChange={setColumns}
+          onKey={setKey}
+        />
+      )}
+      {fault && <FaultBox error={fault} />}
+      <div className="line">
+        <Button
+          type="submit"
+          variant="contained"
+          color="primary"
+          disabled={
+            name === '' ||
+            title === '' ||
+            (way !== 'adopt a table' && (columns.length === 0 || key.length === 0))
+          }
+        >
+          {way === 'adopt a table'
+            ? 'Adopt it'
+            : rows.length > 0 && way !== 'from scratch'
+              ? `Make it with ${count(rows.length, 'row')}`
+              : 'Make it'}
+        </Button>
+        <Button onClick={onClose}>Close</Button>
+        <span className="soft">
+          {way === 'adopt a table'
+            ? 'the table stays where it is; not a row of it is changed'
+            : 'a real table of the schema control, so that SQL can read and change it too'}
+        </span>
+      </div>
+    </form>
+  )
+}
+
+function Columns({
+  columns,
+  keyColumns,
+  fixed,
+  onChange,
+  onKey,
+}: {
+  columns: readonly Column[]
+  keyColumns: readonly string[]
+  /** Names come from the rows; types may still be set. */
+  fixed: boolean
+  onChange: (columns: readonly Column[]) => void
+  onKey: (key: readonly string[]) => void
+}): ReactElement {
+  const set = (at: number, change: Partial<Column>) => {
+    const before = columns[at]!.name
+    onChange(columns.map((column, i) => (i === at ? { ...column, ...change } : column)))
+    if (change.name !== undefined) onKey(keyColumns.map((name) => (name === before ? change.name! : name)))
+  }
+  return (
+    <div style={{ maxHeight: 210, overflow: 'auto' }} tabIndex={0} role="region" aria-label="columns">
+      <table className="plain cells" style={{ width: 'auto' }}>
+        <thead>
+          <tr>
+            <th>column</th>
+            <th>type</th>
+            <th>part of the key</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {columns.map((column, at) => (
+            <tr key={at}>
+              <td>
+                {fixed ? (
+                  <span className="mono">{column.name}</span>
+                ) : (
+                  <input
+                    className="mono"
+                    aria-label={`name of column ${at + 1}`}
+                    value={column.name}
+                    onChange={(event) => set(at, { name: event.target.value })}
+                  />
+                )}
+              </td>
+              <td>
+                <select
+                  aria-label={`type of ${column.name}`}
+                  value={column.type}
+                  disabled={fixed}
+                  onChange={(event) => set(at, { type: event.target.value as ValueType })}
+                >
+                  {valueTypes.map((type) => (
+                    <option key={type}>{type}</option>
+                  ))}
+                </select>
+              </td>
+              <td>
+                <input
+                  type="checkbox"
+                  aria-label={`${column.name} is part of the key`}
+                  checked={keyColumns.includes(column.name)}
+                  onChange={(event) =>
+                    onKey(
+                      event.target.checked
+                        ? [...keyColumns, column.name]
+                        : keyColumns.filter((name) => name !== column.name),
+                    )
+                  }
+                />
+              </td>
+              <td>
+                {!fixed && (
+                  <button
+                    type="button"
+                    className="link-button"
+                    onClick={() => {
+                      onChange(columns.filter((_, i) => i !== at))
+                      onKey(keyColumns.filter((name) => name !== column.name))
+                    }}
+                  >
+                    take away
+                  </button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {!fixed && (
+        <Button onClick={() => onChange([...columns, { name: '', type: 'text' }])} style={{ marginTop: 6 }}>
+          Add a column
+        </Button>
+      )}
+    </div>
+  )
+}
+
+function FromText({ onTake }: { onTake: (table: Table) => void }): ReactElement {
+  const [text, setText] = useState('')
+  const [fault, setFault] = useState<string>()
+  const read = (next: string) => {
+    setText(next)
+    setFault(undefined)
+    if (next.trim() === '') return
+    try {
+      const { columns, rows } = readIncoming(next)
+      onTake(textTable(columns, rows))
+    } catch (error) {
+      setFault((error as Error).message)
+    }
+  }
+  return (
+    <div>
+      <TextField
+        label="paste CSV or JSON, or pick a file; the first line names the columns"
+        value={text}
+        onChange={(event) => read(event.target.value)}
+        multiline
+        rows={4}
+        sx={{ width: 620, '& textarea': { fontFamily: '"JetBrains Mono", monospace', fontSize: 12 } }}
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+      <div>
+        <input
+          type="file"
+          aria-label="file with the rows"
+          accept=".csv,.tsv,.txt,.json,.ndjson"
+          style={{ marginTop: 8 }}
+          onChange={(event) => void event.target.files?.[0]?.text().then(read)}
+        />
+        {fault && <b className="bad">{fault}</b>}
+      </div>
+    </div>
+  )
+}
+
+/** Rows for datasets whose names match: one a row, with where it is. */
+function FromCatalog({ onTake }: { onTake: (table: Table) => void }): ReactElement {
+  const { environment } = useHere()
+  const [search, setSearch] = useState('')
+  const { data } = useAnswer(
+    routes.datasets,
+    { query: { environment, search, limit: 1000 } },
+    { keepPreviousData: true },
+  )
+  const [picked, setPicked] = useState<ReadonlySet<number>>(new Set())
+  const list = useMemo(() => data?.datasets ?? [], [data])
+  const pick = (ids: readonly number[], on: boolean) => {
+    const next = new Set(picked)
+    for (const id of ids)
+      if (on) next.add(id)
+      else next.delete(id)
+    setPicked(next)
+    const rows = list
+      .filter(({ id }) => next.has(id))
+      .map(({ name, connection, locator, kind }) => ({
+        dataset: name,
+        connection,
+        place: locator,
+        kind,
+        target: name.replace(/\W+/g, '_').toLowerCase(),
+        active: true,
+      }))
+    onTake({
+      columns: [
+        ...['dataset', 'connection', 'place', 'kind', 'target'].map((name): Column => ({
+          name,
+          type: 'text',
+        })),
+        { name: 'active', type: 'boolean' },
+      ],
+      key: ['dataset'],
+      rows,
+    })
+  }
+  return (
+    <div>
+      <div className="line">
+        <TextField
+          label="find datasets"
+          value={search}
+          onChange={(event) => setSearch(event.target.value)}
+          sx={{ width: 240 }}
+          slotProps={{ inputLabel: { shrink: true } }}
+        />
+        <Button
+          onClick={() =>
+            pick(
+              list.map(({ id }) => id),
+              true,
+            )
+          }
+        >
+          Pick all {list.length}
+        </Button>
+        <span className="soft">{count(picked.size, 'dataset')} picked</span>
+      </div>
+      <div
+        style={{ maxHeight: 150, overflow: 'auto', marginTop: 6, columns: 3 }}
+        tabIndex={0}
+        role="region"
+        aria-label="datasets"
+      >
+        {list.map(({ id, name, connection }) => (
+          <label key={id} style={{ display: 'block' }}>
+            <input
+              type="checkbox"
+              checked={picked.has(id)}
+              onChange={(event) => pick([id], event.target.checked)}
+            />{' '}
+            <span className="mono">{name}</span> <span className="soft">{connection}</span>
+          </label>
+        ))}
+      </div>
+    </div>
+  )
+}
+
+function Adopt({
+  place,
+  onPlace,
+}: {
+  place: { connection: string; schema: string; table: string }
+  onPlace: (place: { connection: string; schema: string; table: string }) => void
+}): ReactElement {
+  const { environment } = useHere()
+  const connections = useAnswer(routes.connections, { query: { environment } })
+  const databases = (connections.data ?? []).filter(({ kind }) => kind === 'postgres')
+  const content = (path: string) =>
+    place.connection === '' || (path !== '' && place.schema === '')
+      ? null
+      : { params: { name: place.connection }, query: { environment, path } }
+  const schemas = useAnswer(routes.browse, content(''))
+  const tables = useAnswer(routes.browse, content(place.schema || ' '))
+  const label = { inputLabel: { shrink: true } }
+  return (
+    <div className="line" style={{ flexWrap: 'wrap', rowGap: 12 }}>
+      <TextField
+        select
+        label="connection"
+        value={place.connection}
+        onChange={(event) => onPlace({ connection: event.target.value, schema: '', table: '' })}
+        sx={{ width: 190 }}
+        slotProps={label}
+      >
+        {databases.map(({ name }) => (
+          <MenuItem key={name} value={name}>
+            {name}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        select
+        label="schema"
+        value={schemas.data ? place.schema : ''}
+        disabled={!schemas.data}
+        onChange={(event) => onPlace({ ...place, schema: event.target.value, table: '' })}
+        sx={{ width: 170 }}
+        slotProps={label}
+      >
+        {(schemas.data ?? []).map(({ name }) => (
+          <MenuItem key={name} value={name}>
+            {name}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        select
+        label="table, with a primary key"
+        value={tables.data ? place.table : ''}
+        disabled={!tables.data}
+        onChange={(event) => onPlace({ ...place, table: event.target.value })}
+        sx={{ width: 230 }}
+        slotProps={label}
+      >
+        {(tables.data ?? []).map(({ name }) => (
+          <MenuItem key={name} value={name}>
+            {name}
+          </MenuItem>
+        ))}
+      </TextField>
+      {(schemas.error ?? tables.error) && <FaultBox error={(schemas.error ?? tables.error)!} />}
+    </div>
+  )
+}

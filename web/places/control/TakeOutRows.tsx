@@ -1,0 +1,71 @@
+import { Button, Menu, MenuItem } from '@mui/material'
+import { useState, type ReactElement } from 'react'
+import { csvLine } from '../../../core/schema/csvText'
+import { readCell } from '../../../core/schema/rules'
+import type { Column } from '../../../core/value'
+import { field, type ControlAnswer, type Draft } from './edits'
+
+/** A number as one, so that a minus is not taken for a formula. */
+function plainCell(draft: Draft, { name, type }: Column): string | number {
+  const text = draft[field(name)] ?? ''
+  const value = type === 'integer' || type === 'number' ? readCell(text, type) : undefined
+  return typeof value === 'number' ? value : text
+}
+
+/** The rows that are seen, with their unsaved edits, as a file. */
+export function TakeOutRows({
+  table,
+  shown,
+}: {
+  table: ControlAnswer
+  shown: readonly Draft[]
+}): ReactElement {
+  const [at, setAt] = useState<HTMLElement | null>(null)
+  const names = table.columns.map(({ name }) => name)
+  const save = (ending: string, type: string, text: string) => {
+    setAt(null)
+    const address = URL.createObjectURL(new Blob([text], { type }))
+    const link = document.createElement('a')
+    link.href = address
+    link.download = `${table.name}.${ending}`
+    link.click()
+    URL.revokeObjectURL(address)
+  }
+  const csv = () =>
+    save(
+      'csv',
+      'text/csv;charset=utf-8',
+      [names, ...shown.map((draft) => table.columns.map((column) => plainCell(draft, column)))]
+        .map(csvLine)
+        .join(''),
+    )
+  const json = () =>
+    save(
+      'json',
+      'application/json',
+      JSON.stringify(
+        shown.map((draft) =>
+          Object.fromEntries(
+            table.columns.map(({ name, type }) => {
+              const text = draft[field(name)] ?? ''
+              const value = readCell(text, type)
+              return [name, value === undefined ? text : value]
+            }),
+          ),
+        ),
+        null,
+        1,
+      ),
+    )
+  return (
+    <>
+      <Button aria-haspopup="menu" onClick={(event) => setAt(event.currentTarget)}>
+        Take out
+      </Button>
+      <Menu open={at !== null} anchorEl={at} onClose={() => setAt(null)}>
+        <MenuItem onClick={csv}>as CSV</MenuItem>
+        <MenuItem onClick={json}>as JSON</MenuItem>
+      </Menu>
+    </>
+  )
+}
