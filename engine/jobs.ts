@@ -82,6 +82,10 @@ export async function saveJob(
       .where(eq(jobVersion.job, document.name))
       .orderBy(desc(jobVersion.version))
       .limit(1)
+    if (newest && base === 0)
+      fail('conflict', `there is a job "${document.name}" already; give this one another name`, {
+        path: 'name',
+      })
     if (newest && base !== undefined && newest.version !== base) {
       fail(
         'conflict',

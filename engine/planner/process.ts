@@ -20,7 +20,7 @@ type Answered =
 const heap = 2048
 
 /**
- * Plans in a process of its own, started at the first ask and again where it ended: a plan of 300,000 loads keeps a
+ * Plans in a process of its own, started again where it ended: a plan of 300,000 loads keeps a
  * core busy for seconds, and one too large for the memory ends nobody else.
  */
 export function planApart(entry: string, log: (message: string) => void): Planner {
@@ -55,6 +55,8 @@ export function planApart(entry: string, log: (message: string) => void): Planne
     })
     return made
   }
+  // it is there before it is asked: starting takes a second or two
+  child = start()
   return {
     ask: (kind, ...given) =>
       new Promise((resolve, reject) => {

@@ -5,13 +5,18 @@ import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import type { Fault } from '../../../core/fault'
 import { ApiFault, call, useAnswer } from '../../data/api'
-import { useMayChange } from '../../data/session'
+import { useHere, useMayChange } from '../../data/session'
 import { timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../parts/Fault'
 import { useKeys } from '../../parts/keys'
-import { Outline } from './Outline'
+import { AboutForm } from './AboutForm'
+import { CopyJob } from './CopyJob'
+import { Outline, type Chosen } from './Outline'
+import { PartForm } from './PartForm'
 import { PlanForm } from './PlanForm'
-import { Resolved } from './Resolved'
+import { namesOf, Resolved } from './Resolved'
+import { TextEffect } from './TextEffect'
+import { useText } from './useText'
 import { Versions } from './Versions'
 
 const TextEditor = lazy(() => import('./TextEditor'))
@@ -39,10 +44,12 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
   const mayChange = useMayChange()
   const [search, setSearch] = useSearchParams()
   const view = (search.get('view') ?? 'outline') as View
-  const [text, setText] = useState(job.text)
+  const { text, set: setText, undo, redo, canUndo, canRedo } = useText(job.text)
   const [outline, setOutline] = useState<OutlineAnswer>(job.outline)
   const [faults, setFaults] = useState<readonly Fault[]>([])
-  const [chosen, setChosen] = useState(() => firstStep(job.outline))
+  const [chosen, setChosen] = useState<Chosen>(() => firstStep(job.outline))
+  const { environment } = useHere()
+  const connections = useAnswer(routes.connections, { query: { environment } })
   const [planning, setPlanning] = useState(search.get('plan') === '1')
   const [fault, setFault] = useState<Error>()
   const changed = text !== job.text
@@ -80,12 +87,26 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
     if (error instanceof ApiFault) setFaults(error.faults)
   }
   useKeys(
-    useMemo(() => ({ p: () => setPlanning(true), 'ctrl+s': () => void save().catch(tellFault) }), [save]),
+    useMemo(
+      () => ({
+        p: () => setPlanning(true),
+        'ctrl+s': () => void save().catch(tellFault),
+        'ctrl+z': undo,
+        'ctrl+y': redo,
+      }),
+      [save, undo, redo],
+    ),
   )
+  const broken = faults.length > 0
+  const part = chosen.kind === 'part' ? outline.parts[chosen.index] : undefined
   const step =
     outline.parts
-      .flatMap((part) => part.steps.map((entry) => ({ part, step: entry })))
-      .find(({ step: entry }) => entry.id === chosen) ?? stepAt(outline)
+      .flatMap((one) => one.steps.map((entry) => ({ part: one, step: entry })))
+      .find(({ step: entry }) => chosen.kind === 'step' && entry.id === chosen.id) ??
+    (chosen.kind === 'step' ? stepAt(outline) : undefined)
+  const first = (kind: string, otherwise: string) =>
+    (connections.data ?? []).find((one) => one.kind === kind)?.name ?? otherwise
+  const names = { database: first('postgres', 'a-database'), store: first('files', 'a-store') }
 
   return (
     <div className="stack grow">
@@ -100,7 +121,17 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
           {job.savedBy}
         </span>
         <div className="actions">
-          {changed && <Button onClick={() => setText(job.text)}>Leave as it was</Button>}
+          {mayChange && (
+            <>
+              <Button disabled={!canUndo} onClick={undo} title="Ctrl+Z">
+                Undo
+              </Button>
+              <Button disabled={!canRedo} onClick={redo} title="Ctrl+Y">
+                Redo
+              </Button>
+            </>
+          )}
+          {mayChange && !changed && <CopyJob job={job} />}
           {mayChange && (changed || job.version < job.newest) && (
             <Button disabled={!changed || faults.length > 0} onClick={() => void save().catch(tellFault)}>
               Save version {job.newest + 1}
@@ -124,6 +155,7 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
         </p>
       )}
       {fault && <FaultBox error={fault} />}
+      {changed && !broken && <TextEffect job={job.name} text={text} environment={environment} />}
       {planning && !changed && <PlanForm job={job} onClose={() => setPlanning(false)} />}
       <div className="switch" role="group" aria-label="view">
         {(['outline', 'text', 'versions'] as const).map((name) => (
@@ -160,12 +192,24 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
                 faults={faults}
                 locked={!mayChange}
                 line={step?.step.line}
-                onChange={setText}
-                onLine={(line) => setChosen(stepAtLine(outline, line) ?? chosen)}
+                onChange={(next) => setText(next, true)}
+                onLine={(line) => {
+                  const id = stepAtLine(outline, line)
+                  if (id !== undefined) setChosen({ kind: 'step', id })
+                }}
               />
             </Suspense>
           ) : (
-            <Outline outline={outline} chosen={step?.step.id} onChoose={setChosen} />
+            <Outline
+              text={text}
+              outline={outline}
+              chosen={chosen}
+              names={names}
+              locked={!mayChange || broken}
+              onChoose={setChosen}
+              onText={setText}
+              onFault={setFault}
+            />
           )}
           {step && (
             <Resolved
@@ -174,9 +218,25 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
               step={step.step}
               outline={outline}
               newestSlice={job.newestSlice}
-              broken={faults.length > 0}
+              broken={broken}
+              locked={!mayChange}
+              onText={setText}
+              onRenamed={(id) => setChosen({ kind: 'step', id })}
+            />
+          )}
+          {part && (
+            <PartForm
+              key={part.index}
+              text={text}
+              part={part}
+              names={namesOf(undefined, outline, part, '')}
+              locked={!mayChange || broken}
+              broken={broken}
               onText={setText}
             />
+          )}
+          {chosen.kind === 'about' && (
+            <AboutForm text={text} locked={!mayChange || broken} onText={setText} />
           )}
         </div>
       )}
@@ -185,8 +245,9 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
 }
 
 /** The step that most people come to see: the first that is done for each row. */
-function firstStep(outline: OutlineAnswer): string | undefined {
-  return (outline.parts.find(({ kind }) => kind === 'each') ?? outline.parts[0])?.steps[0]?.id
+function firstStep(outline: OutlineAnswer): Chosen {
+  const id = (outline.parts.find(({ kind }) => kind === 'each') ?? outline.parts[0])?.steps[0]?.id
+  return id === undefined ? { kind: 'about' } : { kind: 'step', id }
 }
 
 function stepAt(outline: OutlineAnswer) {

@@ -4,10 +4,12 @@ import { Link, useNavigate } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
+import { useMayChange } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
 import { Rows, type RowsColumn } from '../../parts/Rows'
+import { NewJob } from './CopyJob'
 
 type Brief = Answer<typeof routes.jobs>[number]
 
@@ -35,6 +37,7 @@ const columns: readonly RowsColumn<Brief>[] = [
 export default function Jobs(): ReactElement {
   const navigate = useNavigate()
   const { data, error } = useAnswer(routes.jobs, {})
+  const mayChange = useMayChange()
   const [text, setText] = useState('')
   const found = useMemo(
     () =>
@@ -57,6 +60,7 @@ export default function Jobs(): ReactElement {
             onChange={(event) => setText(event.target.value)}
             slotProps={{ htmlInput: { 'aria-label': 'find a job or tag' } }}
           />
+          {mayChange && <NewJob />}
         </div>
       </div>
       <div className="sheet flush grow rows">

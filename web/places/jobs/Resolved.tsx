@@ -1,16 +1,18 @@
 import { Autocomplete, TextField } from '@mui/material'
-import { useEffect, useState, type ReactElement } from 'react'
+import { useEffect, useMemo, useState, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { useHere } from '../../data/session'
-import { bytesText, numberText, timeText } from '../../look/times'
+import { numberText, timeText } from '../../look/times'
 import { FaultBox } from '../../parts/Fault'
+import { stepPath } from '../../../core/job/editSteps'
+import type { Path } from '../../../core/job/editText'
 import { ColumnMap } from './ColumnMap'
+import { StepForm } from './StepForm'
 import type { OutlineAnswer } from './Job'
 
 type ResolvedAnswer = Answer<typeof routes.resolveJob>
-type Slot = ResolvedAnswer['slots'][number]
 
 interface Props {
   readonly text: string
@@ -21,29 +23,23 @@ interface Props {
   /** The text cannot be read just now. */
   readonly broken: boolean
   /** Takes the document's text as an edit here left it. */
-  readonly onText: (text: string) => void
-}
-
-const labels: Record<string, string> = {
-  'transfer.from.store': 'store',
-  'transfer.from.files': 'files',
-  'transfer.from.connection': 'from',
-  'transfer.from.table': 'table',
-  'transfer.from.query': 'query',
-  'transfer.from.service': 'service',
-  'transfer.from.path': 'address',
-  'transfer.into.store': 'into',
-  'transfer.into.file': 'file',
-  'transfer.into.connection': 'into',
-  'transfer.into.table': 'target',
-  'sql.on': 'on',
-  'sql.text': 'statement',
-  'check.on': 'on',
-  'check.table': 'table',
+  readonly onText: (text: string, typed?: boolean) => void
+  readonly locked: boolean
+  readonly onRenamed: (id: string) => void
 }
 
 /** The chosen step, every text of it resolved for a row and a slice, live while the document is typed. */
-export function Resolved({ text, outline, part, step, newestSlice, broken, onText }: Props): ReactElement {
+export function Resolved({
+  text,
+  outline,
+  part,
+  step,
+  newestSlice,
+  broken,
+  locked,
+  onText,
+  onRenamed,
+}: Props): ReactElement {
   const { environment } = useHere()
   const [row, setRow] = useState<string | null>(null)
   const [search, setSearch] = useState('')
@@ -79,10 +75,11 @@ export function Resolved({ text, outline, part, step, newestSlice, broken, onTex
   }, [text, environment, part.index, part.sliced, row, search, slice, broken])
   const slots = answer?.slots.filter((slot) => slot.step === step.id) ?? []
   const findings = answer?.findings ?? []
+  const path = useMemo(() => pathOf(text, step.id), [text, step.id])
   return (
     <section className="sheet" aria-labelledby="resolved" style={{ overflow: 'auto' }} tabIndex={0}>
       <h2 id="resolved">
-        {step.title} <small>{step.kind}</small>
+        {step.title} <small>{step.off ? `${step.kind}, turned off` : step.kind}</small>
       </h2>
       {part.kind === 'each' && (
         <div className="line" style={{ marginBottom: 10, flexWrap: 'wrap' }}>
@@ -123,28 +120,17 @@ export function Resolved({ text, outline, part, step, newestSlice, broken, onTex
       {fault && !broken && <FaultBox error={fault} />}
       {broken && <p className="look">as the last text that could be read resolves:</p>}
       <div>
-        <table className="plain">
-          <tbody>
-            {slots.map((slot) => (
-              <tr key={slot.path}>
-                <th scope="row" style={{ width: 130 }}>
-                  {labels[slot.path] ?? slot.path}
-                </th>
-                <td className="mono">
-                  <SlotText slot={slot} />
-                </td>
-              </tr>
-            ))}
-            {step.settings.map(({ label, text: setting }) => (
-              <tr key={label}>
-                <th scope="row" style={{ width: 130 }}>
-                  {label}
-                </th>
-                <td>{setting}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <StepForm
+          key={step.id}
+          text={text}
+          path={path}
+          kind={step.kind}
+          slots={slots}
+          names={namesOf(answer, outline, part, step.id)}
+          locked={locked || broken}
+          onText={onText}
+          onRenamed={onRenamed}
+        />
         {step.kind === 'transfer' && !broken && (
           <ColumnMap
             key={step.id}
@@ -156,7 +142,7 @@ export function Resolved({ text, outline, part, step, newestSlice, broken, onTex
               row: row ?? answer?.row ?? undefined,
               slice: part.sliced && slice ? slice : undefined,
             }}
-            onText={onText}
+            onText={(next) => onText(next)}
           />
         )}
         {findings.length > 0 && (
@@ -205,37 +191,41 @@ export function Resolved({ text, outline, part, step, newestSlice, broken, onTex
   )
 }
 
-/** The text as written, and below it what it comes to. */
-function SlotText({ slot }: { slot: Slot }): ReactElement {
-  const same = slot.resolved === slot.text
-  return (
-    <>
-      <div style={{ whiteSpace: 'pre-wrap' }} className={same ? undefined : 'soft'}>
-        {slot.text.trimEnd()}
-      </div>
-      {slot.later && <div className="look">→ worked out when it runs: it uses what earlier steps did</div>}
-      {!slot.later && slot.resolved === null && (
-        <div className="bad">→ cannot be resolved; see the findings</div>
-      )}
-      {!same && slot.resolved !== null && (
-        <div className="good" style={{ whiteSpace: 'pre-wrap' }}>
-          → {slot.resolved.trimEnd()}
-          {slot.values && slot.values.length > 0 && (
-            <div className="soft">
-              {slot.values.map((value, i) => `$${i + 1} = ${JSON.stringify(value)}`).join(', ')}
-            </div>
-          )}
-        </div>
-      )}
-      {slot.found?.map((file) => (
-        <div key={file.path} className={file.size === 0 ? 'look' : 'good'}>
-          ✓ {file.path}{' '}
-          <span className="soft">
-            {bytesText(file.size)}, came {timeText(file.modified)}
-          </span>
-        </div>
-      ))}
-      {slot.found?.length === 0 && <div className="look">no file matches</div>}
-    </>
-  )
+/** Path of a step in the text; that of nothing while the text cannot be read. */
+function pathOf(text: string, id: string): Path {
+  try {
+    return stepPath(text, id)
+  } catch {
+    return ['parts', -1]
+  }
+}
+
+/** What an expression of a step may name, the likeliest first. */
+export function namesOf(
+  answer: ResolvedAnswer | undefined,
+  outline: OutlineAnswer,
+  part: OutlineAnswer['parts'][number],
+  step: string,
+): string[] {
+  const steps = outline.parts.flatMap((one) => one.steps.map(({ id }) => id))
+  return [
+    ...Object.keys(answer?.rowValues ?? {}).map((name) =>
+      /^[A-Za-z_]\w*$/.test(name) ? `row.${name}` : `row["${name}"]`,
+    ),
+    ...(part.sliced ? ['slice.from', 'slice.to', 'slice.label'] : []),
+    ...outline.parameters.map(({ name }) => (name.includes('-') ? `param["${name}"]` : `param.${name}`)),
+    'env.name',
+    'run.id',
+    'run.started',
+    'file.name',
+    'file.path',
+    'file.size',
+    ...steps
+      .slice(0, Math.max(0, steps.indexOf(step)))
+      .flatMap((id) =>
+        ['rows_read', 'rows_written', 'rows_unchanged', 'rows_rejected'].map(
+          (name) => `step["${id}"].${name}`,
+        ),
+      ),
+  ]
 }
