@@ -59,20 +59,16 @@ async function gatherFiles(
     const known = Object.hasOwn(connections, name) ? connections[name] : undefined
     if (!known?.configured || known.kind !== 'files') continue
     const store = await openStore(engine, name, expansion.request.environment.name)
-    const lister = new Lister(store)
     // a few at a time: the disk has no use for ten thousand questions at once
-    await inBatches(wanted, 32, async ({ pattern }) => {
+    const listed = await new Lister(store).findMany(
+      wanted.map(({ pattern }) => pattern),
+      32,
+    )
+    await inBatches([...listed], 32, async ([pattern, facts]) => {
       const key = fileKey(name, pattern)
-      const facts = await lister.find(pattern)
-      found.set(
-        key,
-        await Promise.all(
-          facts.map(async (fact, i) => {
-            const header = i === 0 ? await headerOf(store, fact, specs.get(key)!) : undefined
-            return header ? { ...fact, header } : fact
-          }),
-        ),
-      )
+      const [first, ...others] = facts
+      const header = first && (await headerOf(store, first, specs.get(key)!))
+      found.set(key, header ? [{ ...first, header }, ...others] : facts)
     })
   }
   return found

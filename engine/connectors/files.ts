@@ -2,6 +2,7 @@ import type { Stats } from 'node:fs'
 import { access, constants, lstat, readdir, realpath, stat } from 'node:fs/promises'
 import { join, posix, resolve, sep } from 'node:path'
 import { fail } from '../../core/fault'
+import { inBatches } from '../inBatches'
 import type { FileFact } from '../../core/plan/types'
 import { hasWildcard, storeSegments, unescapeSegment, wildcardSource } from '../../core/store/pattern'
 
@@ -57,6 +58,41 @@ export class Lister {
     const paths = (await Promise.all(folders.map((folder) => this.step(folder, last)))).flat()
     const facts = await Promise.all(paths.map((path) => this.fact(path)))
     return facts.filter((fact) => fact !== undefined)
+  }
+
+  /**
+   * Files for many patterns at once. Those without a wildcard are looked for in the list of their folder, which is read
+   * once, so that a hundred thousand names that are not there cost no question to the disk.
+   */
+  async findMany(patterns: readonly string[], width: number): Promise<Map<string, FileFact[]>> {
+    const found = new Map<string, FileFact[]>()
+    const toAsk: string[] = []
+    const byFolder = new Map<string, { pattern: string; name: string }[]>()
+    for (const pattern of patterns) {
+      if (hasWildcard(pattern)) {
+        toAsk.push(pattern)
+        continue
+      }
+      const segments = storeSegments(pattern).map(unescapeSegment)
+      const name = segments.pop()
+      if (name === undefined) continue
+      const folder = segments.join('/')
+      const list = byFolder.get(folder)
+      if (list) list.push({ pattern, name })
+      else byFolder.set(folder, [{ pattern, name }])
+    }
+    for (const [folder, list] of byFolder) {
+      // for a few names it is quicker to ask for each than to read a large folder
+      const there = list.length < 20 ? undefined : new Set(await this.names(folder))
+      for (const { pattern, name } of list) {
+        if (!there || there.has(name)) toAsk.push(pattern)
+        else found.set(pattern, [])
+      }
+    }
+    await inBatches(toAsk, width, async (pattern) => {
+      found.set(pattern, await this.find(pattern))
+    })
+    return found
   }
 
   /**

@@ -1,9 +1,10 @@
 import { spawn } from 'node:child_process'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { inject } from 'vitest'
 import pg from 'pg'
+import { tokenFile } from '../../cli/state'
 
 const program = join(import.meta.dirname, '../../dist/main.js')
 
@@ -18,6 +19,8 @@ export interface Started {
   readonly url: string
   readonly data: string
   readonly databaseUrl: string
+  /** With which the command signs in. */
+  readonly token: string
   /** Runs a command of ./mattock over this data folder. */
   mattock(...args: string[]): Promise<Ran>
   stop(): Promise<void>
@@ -53,6 +56,7 @@ export async function startDemo(name: string, history: boolean): Promise<Started
     url,
     data,
     databaseUrl,
+    token: readFileSync(tokenFile(data), 'utf8').trim(),
     mattock: (...args) => run(args),
     stop: async () => {
       await run(['stop'])

@@ -147,7 +147,7 @@ export function ControlGrid(props: Props): ReactElement {
               type="button"
               className="head-button"
               title={ruleText(table, column)}
-              aria-label={`sort by ${column.name}`}
+              aria-label={`${column.name}${table.key.includes(column.name) ? ' · key' : ''}, sort by it`}
               // the grid must not take the click for a choice of the column
               onMouseDown={(event) => event.stopPropagation()}
               onClick={() => onSort(column.name)}

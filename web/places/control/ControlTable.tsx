@@ -202,6 +202,13 @@ function Editor({
               </Button>
             </>
           )}
+          <Button
+            onClick={() => void onRefresh()}
+            disabled={dirty}
+            title={dirty ? 'save or undo first' : undefined}
+          >
+            Refresh
+          </Button>
           <TakeOutRows table={table} shown={shown} />
         </span>
       </div>

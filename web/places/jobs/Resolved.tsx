@@ -121,7 +121,7 @@ export function Resolved({
       {broken && <p className="look">as the last text that could be read resolves:</p>}
       <div>
         <StepForm
-          key={step.id}
+          key={`form of ${step.id}`}
           text={text}
           path={path}
           kind={step.kind}
@@ -133,7 +133,7 @@ export function Resolved({
         />
         {step.kind === 'transfer' && !broken && (
           <ColumnMap
-            key={step.id}
+            key={`map of ${step.id}`}
             ask={{
               text,
               environment,
