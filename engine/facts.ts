@@ -3,7 +3,6 @@ import type pg from 'pg'
 import { groupBy } from '../core/group'
 import type { Transfer } from '../core/job/document'
 import {
-  fileKey,
   loadedKey,
   shapeKey,
   sourceKey,
@@ -52,27 +51,34 @@ async function gatherFiles(
 ): Promise<Map<string, FileFact[]>> {
   const found = new Map<string, FileFact[]>()
   const specs = new Map<string, Transfer['from']>()
-  for (const { store, files, spec } of transfersOf(expansion))
-    if (store && files) specs.set(fileKey(store, files.pattern), spec.from)
-  const byStore = groupBy(wantedFiles(expansion), ({ store }) => store)
+  for (const { fileKey, spec } of transfersOf(expansion))
+    if (fileKey !== undefined && !specs.has(fileKey)) specs.set(fileKey, spec.from)
+  const byStore = groupBy(wantedFiles(expansion), ([, { store }]) => store)
   for (const [name, wanted] of byStore) {
     const known = Object.hasOwn(connections, name) ? connections[name] : undefined
     if (!known?.configured || known.kind !== 'files') continue
     const store = await openStore(engine, name, expansion.request.environment.name)
     // a few at a time: the disk has no use for ten thousand questions at once
     const listed = await new Lister(store).findMany(
-      wanted.map(({ pattern }) => pattern),
+      wanted.map(([, { pattern }]) => pattern),
       32,
     )
-    await inBatches([...listed], 32, async ([pattern, facts]) => {
-      const key = fileKey(name, pattern)
-      const [first, ...others] = facts
-      const header = first && (await headerOf(store, first, specs.get(key)!))
-      found.set(key, header ? [{ ...first, header }, ...others] : facts)
+    const there: string[] = []
+    for (const [key, { pattern }] of wanted) {
+      const facts = listed.get(pattern) ?? none
+      found.set(key, facts)
+      if (facts.length > 0) there.push(key)
+    }
+    await inBatches(there, 32, async (key) => {
+      const [first, ...others] = found.get(key)!
+      const header = await headerOf(store, first!, specs.get(key)!)
+      if (header) found.set(key, [{ ...first!, header }, ...others])
     })
   }
   return found
 }
+
+const none: FileFact[] = []
 
 /** The columns that each step of a job found when it last loaded a row. */
 async function gatherShapes(

@@ -5,14 +5,7 @@ import type pg from 'pg'
 import type { Resolved } from '../core/expression/slot'
 import { fail } from '../core/fault'
 import { differing } from '../core/plan/differing'
-import {
-  fileKey,
-  type Facts,
-  type Plan,
-  type PlannedLoad,
-  type PlanPart,
-  type Varies,
-} from '../core/plan/types'
+import { type Facts, type Plan, type PlannedLoad, type PlanPart, type Varies } from '../core/plan/types'
 import { connectionsOf, transfersOf } from '../core/plan/view'
 import type { Comparable } from '../core/plan/compare'
 import type { Slice } from '../core/slice/slices'
@@ -190,10 +183,10 @@ function* loadLines(
   files: ReadonlyMap<number, string>,
   codes: ReadonlyMap<number, string>,
 ): Generator<string> {
+  const places = plan.parts.map(({ varies }) => varies.flatMap((by, i) => (by === 'both' ? [i] : [])))
   for (let number = 0; number < plan.loads.length; number++) {
     const load = plan.loads[number]!
-    const { varies } = plan.parts[load.part]!
-    const own = pick(load.resolved, varies, 'both')
+    const own = places[load.part]!.map((i) => load.resolved[i] ?? null)
     yield line(
       id,
       number,
@@ -213,15 +206,25 @@ function* loadLines(
 const arrayText = (texts: Iterable<string>): string =>
   `{${[...texts].map((text) => `"${text.replace(/[\\"]/g, '\\$&')}"`).join(',')}}`
 
+/** The codes of the findings about each load, as Postgres writes an array; those who have the same share one text. */
 function codesOf(plan: Plan): Map<number, string> {
-  const sets = new Map<number, Set<string>>()
+  const lists = new Map<number, string>()
+  const longer = new Map<string, string>()
   for (const { code, loads } of plan.findings)
     for (const number of loads) {
-      const set = sets.get(number)
-      if (set) set.add(code)
-      else sets.set(number, new Set([code]))
+      const before = lists.get(number) ?? ''
+      const id = `${before} ${code}`
+      let after = longer.get(id)
+      if (after === undefined) longer.set(id, (after = before.split(' ').includes(code) ? before : id.trim()))
+      lists.set(number, after)
     }
-  return new Map([...sets].map(([number, set]) => [number, arrayText(set)]))
+  const texts = new Map<string, string>()
+  for (const [number, list] of lists) {
+    let text = texts.get(list)
+    if (text === undefined) texts.set(list, (text = arrayText(list.split(' '))))
+    lists.set(number, text)
+  }
+  return lists
 }
 
 function loadConnections(plan: Plan): string[] {
@@ -240,18 +243,22 @@ function loadConnections(plan: Plan): string[] {
   })
 }
 
+const noFiles = JSON.stringify({ names: [], bytes: 0 })
+
 function filesOf(plan: Plan, facts: Facts): Map<number, string> {
   const files = new Map<number, string>()
-  for (const { number, store, files: wanted } of transfersOf(plan)) {
-    const found = store && wanted ? facts.files.get(fileKey(store, wanted.pattern)) : undefined
-    if (found)
-      files.set(
-        number,
-        JSON.stringify({
-          names: found.map(({ path }) => path),
-          bytes: found.reduce((sum, { size }) => sum + size, 0),
-        }),
-      )
+  for (const { number, fileKey } of transfersOf(plan)) {
+    const found = fileKey === undefined ? undefined : facts.files.get(fileKey)
+    if (!found) continue
+    files.set(
+      number,
+      found.length === 0
+        ? noFiles
+        : JSON.stringify({
+            names: found.map(({ path }) => path),
+            bytes: found.reduce((sum, { size }) => sum + size, 0),
+          }),
+    )
   }
   return files
 }

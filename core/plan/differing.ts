@@ -49,44 +49,49 @@ export function resolvedText(resolved: Resolved | null): string {
  * Splits what a part's loads show into what differs and what is the same in all. Of roster columns only those that
  * some expression or the key uses are worth a column when many differ.
  */
-export function differing(expansion: Expansion, part: number): Differing {
+export function differing(expansion: Pick<Expansion, 'parts' | 'loads'>, part: number): Differing {
   const planned = expansion.parts[part]!
   const loads = expansion.loads.filter((load) => load.part === part)
   const columns: PlanColumn[] = []
   const same: { label: string; text: string }[] = []
-  const sort = (column: PlanColumn, texts: Iterable<string>) => {
-    let first: string | undefined
-    for (const text of texts) {
-      if (first === undefined) first = text
-      else if (text !== first) {
+  /** Looks until a text differs from the first. */
+  const sort = (column: PlanColumn, count: number, text: (at: number) => string) => {
+    const first = count > 0 ? text(0) : ''
+    for (let at = 1; at < count; at++) {
+      if (text(at) !== first) {
         columns.push(column)
         return
       }
     }
-    if (first !== undefined && first !== '') same.push({ label: column.label, text: first })
+    if (first !== '') same.push({ label: column.label, text: first })
+  }
+  const distinct = (of: 'row' | 'slice'): number[] => {
+    const seen = new Set<number>()
+    for (const load of loads) seen.add(load[of])
+    return [...seen]
   }
   if (planned.roster) {
-    const rows = [...new Set(loads.map(({ row }) => row))].map((row) => planned.roster!.rows[row]!.row)
-    for (const { name } of planned.roster.columns) {
-      sort(
-        { id: `row.${name}`, label: name, kind: 'row' },
-        rows.map((row) => valueText(row[name] ?? null)),
+    const rows = distinct('row').map((row) => planned.roster!.rows[row]!.row)
+    for (const { name } of planned.roster.columns)
+      sort({ id: `row.${name}`, label: name, kind: 'row' }, rows.length, (at) =>
+        valueText(rows[at]![name] ?? null),
       )
-    }
   }
   if (planned.slices) {
-    const slices = [...new Set(loads.map(({ slice }) => slice))].map((slice) => planned.slices![slice]!.label)
-    sort({ id: 'slice', label: 'slice', kind: 'slice' }, slices)
+    const slices = distinct('slice')
+    sort(
+      { id: 'slice', label: 'slice', kind: 'slice' },
+      slices.length,
+      (at) => planned.slices![slices[at]!]!.label,
+    )
   }
-  const slots = planned.steps.flatMap(({ slots }) => slots)
+  const slots = planned.steps.flatMap(({ slots: own }) => own)
   slots.forEach((slot, i) => {
     // a statement that is the same in all is read in the job, not here
     if (slot.kind === 'sql' && !slot.text.includes('{')) return
     if (loads.every(({ resolved }) => resolved[i]?.kind === 'later')) return
-    const label = slotLabel(slot.path)
-    sort(
-      { id: `slot.${i}`, label, kind: 'slot', slot: i },
-      loads.map(({ resolved }) => resolvedText(resolved[i] ?? null)),
+    sort({ id: `slot.${i}`, label: slotLabel(slot.path), kind: 'slot', slot: i }, loads.length, (at) =>
+      resolvedText(loads[at]!.resolved[i] ?? null),
     )
   })
   return { columns, same }

@@ -1,6 +1,6 @@
 import type { Resolved } from '../expression/slot'
 import type { Transfer } from '../job/document'
-import type { Expansion, PlannedLoad, PlanStep } from './types'
+import { fileKey, type Expansion, type PlannedLoad, type PlanStep } from './types'
 
 /** A transfer of one load with its texts resolved; undefined members could not be resolved. */
 export interface ResolvedTransfer {
@@ -10,6 +10,8 @@ export interface ResolvedTransfer {
   readonly number: number
   readonly store: string | undefined
   readonly files: Extract<Resolved, { kind: 'path' }> | undefined
+  /** Key of its files among the facts; made once, since it is asked for by many. */
+  readonly fileKey: string | undefined
   readonly sourceConnection: string | undefined
   readonly sourceTable: string | undefined
   /** Path of a service with its values filled in. */
@@ -77,13 +79,15 @@ function* resolveTransfers(expansion: Expansion): Generator<ResolvedTransfer> {
       const files = get('from.files')
       const query = get('from.query')
       const file = get('into.file')
+      const store = plainText(get('from.store'))
       yield {
         step,
         spec,
         load,
         number,
-        store: plainText(get('from.store')),
+        store,
         files: files?.kind === 'path' ? files : undefined,
+        fileKey: store && files?.kind === 'path' ? fileKey(store, files.pattern) : undefined,
         sourceConnection: plainText(get('from.connection')),
         sourceTable: table(get('from.table')),
         service: plainText(get('from.service')),
@@ -96,10 +100,10 @@ function* resolveTransfers(expansion: Expansion): Generator<ResolvedTransfer> {
   }
 }
 
-/** Every connection a load uses, with where it is named. */
+/** Every connection a load uses, with where it is named; `place` is the same object for the same place. */
 export function* connectionsOf(
   expansion: Pick<Expansion, 'parts' | 'loads'>,
-): Generator<{ number: number; step: string; path: string; name: string }> {
+): Generator<{ number: number; step: string; path: string; name: string; place: object }> {
   const wanted = new Set([
     'transfer.from.store',
     'transfer.from.connection',
@@ -118,16 +122,15 @@ export function* connectionsOf(
     const load = expansion.loads[number]!
     for (const { slot, i } of places[load.part]!) {
       const name = plainText(load.resolved[i] ?? null)
-      if (name !== undefined) yield { number, step: slot.step, path: slot.path, name }
+      if (name !== undefined) yield { number, step: slot.step, path: slot.path, name, place: slot }
     }
   }
 }
 
-/** The distinct files patterns that a plan needs looked up. */
-export function wantedFiles(expansion: Expansion): { store: string; pattern: string }[] {
+/** The distinct patterns of files that a plan needs looked up, by their key among the facts. */
+export function wantedFiles(expansion: Expansion): Map<string, { store: string; pattern: string }> {
   const wanted = new Map<string, { store: string; pattern: string }>()
-  for (const { store, files } of transfersOf(expansion)) {
-    if (store && files) wanted.set(`${store}\n${files.pattern}`, { store, pattern: files.pattern })
-  }
-  return [...wanted.values()]
+  for (const { store, files, fileKey: key } of transfersOf(expansion))
+    if (key !== undefined && !wanted.has(key)) wanted.set(key, { store: store!, pattern: files!.pattern })
+  return wanted
 }

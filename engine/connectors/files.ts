@@ -62,7 +62,7 @@ export class Lister {
 
   /**
    * Files for many patterns at once. Those without a wildcard are looked for in the list of their folder, which is read
-   * once, so that a hundred thousand names that are not there cost no question to the disk.
+   * once, so that a hundred thousand names that are not there cost no question to the disk; they are left out.
    */
   async findMany(patterns: readonly string[], width: number): Promise<Map<string, FileFact[]>> {
     const found = new Map<string, FileFact[]>()
@@ -86,7 +86,6 @@ export class Lister {
       const there = list.length < 20 ? undefined : new Set(await this.names(folder))
       for (const { pattern, name } of list) {
         if (!there || there.has(name)) toAsk.push(pattern)
-        else found.set(pattern, [])
       }
     }
     await inBatches(toAsk, width, async (pattern) => {

@@ -11,14 +11,19 @@ const wantedKind = (path: string): ConnectionKind =>
 /** `connection`: one that is not there, has no settings in this environment, is of another kind, or lacks a right. */
 export const connection: Rule = (expansion, facts, findings) => {
   const environment = expansion.request.environment.name
-  const uses = new Map<string, { name: string; step: string; path: string; numbers: number[] }>()
-  for (const { number, step, path, name } of connectionsOf(expansion)) {
-    const id = [name, step, path].join('\n')
-    const use = uses.get(id)
+  const places = new Map<
+    object,
+    Map<string, { name: string; step: string; path: string; numbers: number[] }>
+  >()
+  for (const { number, step, path, name, place } of connectionsOf(expansion)) {
+    let uses = places.get(place)
+    if (!uses) places.set(place, (uses = new Map()))
+    const use = uses.get(name)
     if (use) use.numbers.push(number)
-    else uses.set(id, { name, step, path, numbers: [number] })
+    else uses.set(name, { name, step, path, numbers: [number] })
   }
-  for (const { name, step, path, numbers } of uses.values()) {
+  const uses = [...places.values()].flatMap((own) => [...own.values()])
+  for (const { name, step, path, numbers } of uses) {
     const fact = Object.hasOwn(facts.connections, name) ? facts.connections[name] : undefined
     const where = { step, path, connection: name }
     if (!fact) {

@@ -1,5 +1,5 @@
 import { changeText } from '../../schema/compare'
-import { fileKey, shapeKey, sourceKey, type SourceColumn } from '../types'
+import { shapeKey, sourceKey, type SourceColumn } from '../types'
 import { transfersOf } from '../view'
 import { loadGroups, some, type Rule } from './rule'
 
@@ -19,16 +19,15 @@ function changeOf(before: readonly SourceColumn[], now: readonly SourceColumn[])
 
 /** `schema-changed`: a load's source has other columns than when the same row was last loaded. One finding for each change. */
 export const schemaChanged: Rule = (expansion, facts, findings) => {
+  if (facts.shapes.size === 0) return
   const changes = loadGroups<{ step: string; part: number; change: string }>()
   for (const transfer of transfersOf(expansion)) {
-    const { store, files, sourceConnection, sourceTable, load, step } = transfer
+    const { fileKey, sourceConnection, sourceTable, load, step } = transfer
     const row = load.row >= 0 ? expansion.parts[load.part]!.roster!.rows[load.row]!.key : load.key
     const before = facts.shapes.get(shapeKey(step.id, row))
     if (!before) continue
     const header =
-      store && files
-        ? facts.files.get(fileKey(store, files.pattern))?.find((file) => file.header)?.header
-        : undefined
+      fileKey === undefined ? undefined : facts.files.get(fileKey)?.find((file) => file.header)?.header
     const now =
       header?.map((name) => ({ name })) ??
       (sourceConnection && sourceTable

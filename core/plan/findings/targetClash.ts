@@ -1,6 +1,5 @@
 import { groupBy } from '../../group'
 import { transfersOf, type ResolvedTransfer } from '../view'
-import { fileKey } from '../types'
 import { some, type Rule } from './rule'
 
 /**
@@ -62,23 +61,21 @@ ${target}`
     )
   }
 
-  function headerOf({ store, files }: ResolvedTransfer): readonly string[] | undefined {
-    if (!store || !files) return undefined
-    return facts.files.get(fileKey(store, files.pattern))?.find(({ header }) => header)?.header
+  function headerOf({ fileKey }: ResolvedTransfer): readonly string[] | undefined {
+    return fileKey === undefined ? undefined : facts.files.get(fileKey)?.find(({ header }) => header)?.header
   }
 }
 
 const sourceOf = ({
-  store,
-  files,
+  fileKey,
   sourceConnection,
   sourceTable,
   service,
   address,
   query,
 }: ResolvedTransfer): string | undefined =>
-  store && files
-    ? `${store}\n${files.pattern}`
+  fileKey !== undefined
+    ? fileKey
     : sourceConnection && sourceTable
       ? `${sourceConnection}\n${sourceTable}`
       : service && address

@@ -1,5 +1,10 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type ReactElement } from 'react'
-import { DynamicDataSheetGrid, type CellProps, type Column } from 'react-datasheet-grid'
+import {
+  DynamicDataSheetGrid,
+  type CellProps,
+  type Column,
+  type DataSheetGridRef,
+} from 'react-datasheet-grid'
 import 'react-datasheet-grid/dist/style.css'
 import './grid.css'
 import type { Column as TableColumn } from '../../../core/value'
@@ -171,6 +176,16 @@ export function ControlGrid(props: Props): ReactElement {
       }),
     [table, widths, sort, broken, original, locked, onSort],
   )
+  const grid = useRef<DataSheetGridRef>(null)
+  useEffect(() => {
+    // keys that go to a field elsewhere must not reach the cell, too
+    const leave = (event: FocusEvent) => {
+      if (!holder.current?.contains(event.target as Node) && grid.current?.activeCell)
+        grid.current.setActiveCell(null)
+    }
+    document.addEventListener('focusin', leave)
+    return () => document.removeEventListener('focusin', leave)
+  }, [])
   const seen = useRef(rows)
   seen.current = rows
   const onActive = useCallback(
@@ -187,6 +202,7 @@ export function ControlGrid(props: Props): ReactElement {
       style={{ minHeight: 170, overflow: 'hidden' }}
     >
       <DynamicDataSheetGrid<Draft>
+        ref={grid}
         value={rows as Draft[]}
         onChange={(next) => onChange(next)}
         onActiveCellChange={onActive as never}

@@ -253,7 +253,8 @@ function Editor({
         locked={!mayChange}
         onChange={fromGrid}
         onSort={(column) => setView({ ...view, sort: nextSort(view.sort, column) })}
-        onCell={(row, column) => setCell(row ? { id: row.id, column } : undefined)}
+        // the last one stays, so that its history can be asked for
+        onCell={(row, column) => row && setCell({ id: row.id, column })}
       />
       <section className="sheet below" aria-label="below the rows">
         <div className="switch" role="group" aria-label="what to see below">
