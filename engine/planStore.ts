@@ -46,6 +46,19 @@ export async function readPlan(engine: Engine, id: number): Promise<StoredPlan> 
   return found ?? fail('unknown-name', `there is no plan ${id}; plans that were not run are kept for a week`)
 }
 
+/** What reading a page of a plan's loads needs of it; the findings of a large plan name each of its loads. */
+export async function readPlanParts(
+  engine: Engine,
+  id: number,
+): Promise<Pick<StoredPlan, 'id' | 'parts' | 'loads'>> {
+  const { id: number, parts, loads } = planTable
+  const [found] = await engine.db
+    .select({ id: number, parts, loads })
+    .from(planTable)
+    .where(eq(planTable.id, id))
+  return found ?? fail('unknown-name', `there is no plan ${id}; plans that were not run are kept for a week`)
+}
+
 const pick = (resolved: readonly (Resolved | null)[], varies: readonly Varies[], by: Varies) =>
   resolved.filter((_, i) => varies[i] === by)
 

@@ -5,7 +5,14 @@ import { stopsFor } from '../../core/plan/plan'
 import { valueText } from '../../core/value'
 import { jobVersion, planLoad, type StoredPart } from '../../database/schema'
 import { documentOf } from '../../engine/jobs'
-import { planLoadsSql, readLoad, readLoads, readPlan, type StoredLoad } from '../../engine/planStore'
+import {
+  planLoadsSql,
+  readLoad,
+  readLoads,
+  readPlan,
+  readPlanParts,
+  type StoredLoad,
+} from '../../engine/planStore'
 import { otherPlans } from '../../engine/planViews'
 import type { Handlers } from '../app'
 import { mutable } from '../mutable'
@@ -68,7 +75,7 @@ export const planHandlers: Pick<
     }
   },
   planLoads: async ({ engine }, { params, query }) => {
-    const plan = await readPlan(engine, params.id)
+    const plan = await readPlanParts(engine, params.id)
     const where = fits(query)
     const total = where
       ? (await engine.db.execute<{ n: number }>(sql`select count(*)::int as n from ${planLoadsSql} where l.plan_id = ${params.id} and ${where}`)).rows[0]!.n // prettier-ignore
