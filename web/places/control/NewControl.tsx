@@ -361,54 +361,58 @@ function Adopt({
       : { params: { name: place.connection }, query: { environment, path } }
   const schemas = useAnswer(routes.browse, content(''))
   const tables = useAnswer(routes.browse, content(place.schema || ' '))
-  const label = { inputLabel: { shrink: true } }
   return (
     <div className="line" style={{ flexWrap: 'wrap', rowGap: 12 }}>
-      <TextField
-        select
+      <PickOne
         label="connection"
+        list={connections.data && databases}
         value={place.connection}
-        onChange={(event) => onPlace({ connection: event.target.value, schema: '', table: '' })}
-        sx={{ width: 190 }}
-        slotProps={label}
-      >
-        {databases.map(({ name }) => (
-          <MenuItem key={name} value={name}>
-            {name}
-          </MenuItem>
-        ))}
-      </TextField>
-      <TextField
-        select
+        onPick={(connection) => onPlace({ connection, schema: '', table: '' })}
+      />
+      <PickOne
         label="schema"
-        value={schemas.data ? place.schema : ''}
-        disabled={!schemas.data}
-        onChange={(event) => onPlace({ ...place, schema: event.target.value, table: '' })}
-        sx={{ width: 170 }}
-        slotProps={label}
-      >
-        {(schemas.data ?? []).map(({ name }) => (
-          <MenuItem key={name} value={name}>
-            {name}
-          </MenuItem>
-        ))}
-      </TextField>
-      <TextField
-        select
+        list={schemas.data}
+        value={place.schema}
+        onPick={(schema) => onPlace({ ...place, schema, table: '' })}
+      />
+      <PickOne
         label="table, with a primary key"
-        value={tables.data ? place.table : ''}
-        disabled={!tables.data}
-        onChange={(event) => onPlace({ ...place, table: event.target.value })}
-        sx={{ width: 230 }}
-        slotProps={label}
-      >
-        {(tables.data ?? []).map(({ name }) => (
-          <MenuItem key={name} value={name}>
-            {name}
-          </MenuItem>
-        ))}
-      </TextField>
+        list={tables.data}
+        value={place.table}
+        onPick={(table) => onPlace({ ...place, table })}
+      />
       {(schemas.error ?? tables.error) && <FaultBox error={(schemas.error ?? tables.error)!} />}
     </div>
+  )
+}
+
+/** One of some names; it cannot be picked while they are not known. */
+function PickOne({
+  label,
+  list,
+  value,
+  onPick,
+}: {
+  label: string
+  list: readonly { readonly name: string }[] | undefined
+  value: string
+  onPick: (name: string) => void
+}): ReactElement {
+  return (
+    <TextField
+      select
+      label={label}
+      value={list ? value : ''}
+      disabled={!list}
+      onChange={(event) => onPick(event.target.value)}
+      sx={{ width: 210 }}
+      slotProps={{ inputLabel: { shrink: true } }}
+    >
+      {(list ?? []).map(({ name }) => (
+        <MenuItem key={name} value={name}>
+          {name}
+        </MenuItem>
+      ))}
+    </TextField>
   )
 }
