@@ -1,4 +1,3 @@
-import { desc } from 'drizzle-orm'
 import { applyEdits, type ControlEdit } from '../core/control/edits'
 import { FaultError } from '../core/fault'
 import type { Job } from '../core/job/document'
@@ -11,11 +10,10 @@ import { judgeOnly } from '../core/plan/plan'
 import type { Facts, Plan, PlanRequest } from '../core/plan/types'
 import { sourceId, type Gathered } from '../core/roster/source'
 import type { Row } from '../core/value'
-import { jobVersion } from '../database/schema'
 import { connectionFacts } from './connections'
 import type { Engine } from './context'
 import { readControl } from './control'
-import { DocumentError, documentOf, readVersion, type JobVersion } from './jobs'
+import { DocumentError, documentOf, newestVersions, readVersion } from './jobs'
 import { planRequest } from './planning'
 import { gatherRosters } from './rosters'
 
@@ -27,13 +25,6 @@ export interface JobEffect {
   readonly slices: string | null
   readonly effect: Effect | null
   readonly fault: string | null
-}
-
-export async function newestVersions(engine: Engine): Promise<JobVersion[]> {
-  return await engine.db
-    .selectDistinctOn([jobVersion.job])
-    .from(jobVersion)
-    .orderBy(jobVersion.job, desc(jobVersion.version))
 }
 
 /**

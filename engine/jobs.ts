@@ -29,6 +29,24 @@ export async function readVersion(engine: Engine, name: string, version?: number
   )
 }
 
+/** The newest version of every job, by name. */
+export async function newestVersions(engine: Engine): Promise<JobVersion[]> {
+  return await engine.db
+    .selectDistinctOn([jobVersion.job])
+    .from(jobVersion)
+    .orderBy(jobVersion.job, desc(jobVersion.version))
+}
+
+/** Is it the text of a version that was saved, of whatever job? */
+export async function isSaved(engine: Engine, text: string): Promise<boolean> {
+  const [found] = await engine.db
+    .select({ id: jobVersion.id })
+    .from(jobVersion)
+    .where(eq(jobVersion.text, text))
+    .limit(1)
+  return found !== undefined
+}
+
 /** The document of a saved version; it was checked when it was saved. */
 export function documentOf(version: JobVersion): Job {
   const { job: document, faults } = parseJob(version.text)

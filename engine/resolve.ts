@@ -3,10 +3,9 @@ import { parseJob } from '../core/job/parse'
 import { expand } from '../core/plan/expand'
 import { fileKey, type Plan } from '../core/plan/types'
 import { transfersOf } from '../core/plan/view'
-import { newestClosed, slicesInSpan, type Slice } from '../core/slice/slices'
 import type { Row } from '../core/value'
 import type { Engine } from './context'
-import { judgeExpansion, readEnvironment } from './planning'
+import { judgeExpansion, planRequest } from './planning'
 import { gatherRosters } from './rosters'
 import { DocumentError } from './jobs'
 
@@ -27,23 +26,12 @@ export interface ResolveAsk {
 export async function resolveOne(engine: Engine, ask: ResolveAsk) {
   const { job, faults } = parseJob(ask.text)
   if (!job) throw new DocumentError(faults)
-  const now = new Date().toISOString()
-  let slices: Slice[] | undefined
-  if (job.slices) {
-    if (ask.slice) slices = slicesInSpan(job.slices, ask.slice).slice(0, 1)
-    else {
-      const newest = newestClosed(job.slices, now)
-      slices = newest ? [newest] : []
-    }
-  }
-  const request = {
-    job,
-    environment: await readEnvironment(engine, ask.environment),
+  const asked = await planRequest(engine, job, {
+    environment: ask.environment,
     parameters: ask.parameters,
-    only: undefined,
-    slices,
-    now,
-  }
+    span: ask.slice || undefined,
+  })
+  const request = { ...asked, slices: asked.slices?.slice(0, 1) }
   const expansion = expand(request, await gatherRosters(engine, request))
   const roster = expansion.parts[ask.part]?.roster
   if (!expansion.parts[ask.part])

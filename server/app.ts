@@ -11,7 +11,7 @@ import { routes, type Routes } from '../contract/routes'
 import { FaultError, type Fault } from '../core/fault'
 import { jobJsonSchema } from '../core/job/document'
 import type { Engine } from '../engine/context'
-import { DocumentError } from '../engine/jobs'
+import { DocumentError, isSaved } from '../engine/jobs'
 import type { Planner } from '../engine/planner/asks'
 import { fromOurPages, whoAsks, type Account } from './auth'
 import { liveEvents } from './events'
@@ -148,6 +148,9 @@ function sendFault(response: Response, fault: Fault, status = statusOf[fault.cod
   response.status(status).json({ error: fault })
 }
 
+/** Operations that work with a document as it was typed, and read from the systems that it names. */
+const runsText: ReadonlySet<keyof Routes> = new Set(['resolveJob', 'mapping', 'previewRoster', 'jobEffect'])
+
 function register(app: express.Express, key: keyof Routes, engine: Engine, options: ServerOptions): void {
   const route: Route = routes[key]
   const handler = handlers[key] as unknown as (asked: Asked, given: object) => Promise<unknown>
@@ -187,6 +190,14 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
         query: route.query.parse(request.query),
         body: route.body.parse(request.body ?? {}),
       }
+      // a text can hold statements: who may only look sees what saved ones come to
+      const { text } = given.body as { text?: unknown }
+      if (account?.role !== 'engineer' && runsText.has(key) && !(await isSaved(engine, String(text))))
+        return sendFault(response, {
+          code: 'forbidden',
+          message: 'this account may look at jobs as they were saved, but not try other texts',
+          where: {},
+        })
       // an open route has nobody; its handlers do not look
       const result = await handler({ engine, account: account!, request, response, options }, given)
       // some write their answer themselves, piece by piece

@@ -272,6 +272,24 @@ describe('the server', () => {
       ).status,
     ).toBe(403)
   })
+  it('shows a reader what saved jobs come to, but runs no statement that the reader typed', async () => {
+    const [cookie = ''] = (await signIn('only-looking-3', 'guest@ostrel.example')).headers.getSetCookie()
+    const headers = { ...own, cookie: cookie.split(';')[0]! }
+    const ask = (path: string, text: string) =>
+      call(path, {
+        method: 'POST',
+        headers,
+        body: JSON.stringify({ text, environment: 'dev', part: 1, step: 'bring-in' }),
+      })
+    const { text } = (await (await call('/api/jobs/gauge-readings', { headers })).json()) as { text: string }
+    const typed = text.replace('control: feed_control', 'query: {on: warehouse, text: select 1 as id}')
+    expect(typed).not.toBe(text)
+    for (const path of ['/api/jobs/resolve', '/api/jobs/roster', '/api/jobs/gauge-readings/effect']) {
+      expect((await ask(path, text)).status, path).toBe(200)
+      expect((await ask(path, typed)).status, path).toBe(403)
+    }
+    expect((await ask('/api/jobs/mapping', typed)).status).toBe(403)
+  })
   it('describes itself by OpenAPI 3.1, every operation with its own id', async () => {
     const document = (await (await call('/api/openapi.json')).json()) as {
       openapi: string

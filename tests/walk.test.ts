@@ -314,6 +314,7 @@ describe('a walk through the demo', () => {
   it('B4: one job for datasets that were picked', async () => {
     await place('Catalog')
     await page.getByText('6 datasets in staging').waitFor()
+    await page.getByRole('grid', { name: 'datasets' }).getByRole('checkbox').nth(2).waitFor()
     await page.getByRole('grid', { name: 'datasets' }).focus()
     for (const key of ['x', 'j', 'x', 'j', 'x']) await page.keyboard.press(key)
     await page.getByRole('button', { name: 'One job for these 3' }).click()

@@ -20,7 +20,6 @@ import {
 } from '../expression/slot'
 import { FaultError } from '../fault'
 import { stepKind, stepsOf, type Job, type Part } from '../job/document'
-import { nestedRosters } from '../job/roster'
 import { rosterOf, type Roster } from '../roster/roster'
 import { sourceId, type Gathered, type RosterContext, type RosterSource } from '../roster/source'
 import type { Slice } from '../slice/slices'
@@ -151,13 +150,13 @@ function partRoster(
     const roster = rosterOf(spec, context, gathered)
     if (!roster) throw new Error('a roster was expanded before its sources were read')
     const where = { part: index, path }
-    for (const { spec: nested, path: below } of nestedRosters(spec)) {
-      if (!nested.range || nested !== spec) continue
+    // with a roster inside it the rows are no longer those of the range
+    if (spec.range && !spec.inner) {
       findings.add(
         'range-count',
         'note',
-        `the range ${nested.range.from} to ${nested.range.to} is ${roster.total.toLocaleString('en')} values, both ends included`,
-        { part: index, path: `${path}${below}.range` },
+        `the range ${spec.range.from} to ${spec.range.to} is ${roster.total.toLocaleString('en')} values, both ends included`,
+        { part: index, path: `${path}.range` },
       )
     }
     if (roster.rows.length === 0) {

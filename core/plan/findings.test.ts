@@ -170,6 +170,14 @@ describe('findings', () => {
     }
     expect(message(missing, 'unknown-name')).toContain('there is no table src.a in wh; did you mean src.ab?')
   })
+  it('counts a range by itself only: with a roster inside it the rows are others', () => {
+    const nested = {
+      roster: '{range: {as: year, from: 1, to: 3}, inner: {rows: [{n: 1}, {n: 2}]}}',
+      steps: steps('select {row.year}, {row.n}, {slice.from}'),
+    }
+    expect(plan(nested).parts[0]!.roster!.rows).toHaveLength(6)
+    expect(codes(nested)).not.toContain('range-count')
+  })
   it('tells a roster that is empty for each of its outer rows by the rows where one was meant', () => {
     const nested = {
       roster: '{control: feeds, inner: {rows: [{n: 1}, {n: 2}], exactly_one: true}}',

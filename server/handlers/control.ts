@@ -9,8 +9,7 @@ import {
   createControl,
   forgetControl,
 } from '../../engine/controlTables'
-import { newestVersions } from '../../engine/effect'
-import { documentOf } from '../../engine/jobs'
+import { documentOf, newestVersions } from '../../engine/jobs'
 import { controlsOf } from '../../core/job/roster'
 import type { Handlers } from '../app'
 import { mutable } from '../mutable'

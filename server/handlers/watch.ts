@@ -1,8 +1,7 @@
 import type { Engine } from '../../engine/context'
 import type { Handlers } from '../app'
 import { briefRuns, secondsLeft } from './runs'
-import { newestVersions } from '../../engine/effect'
-import { documentOf } from '../../engine/jobs'
+import { documentOf, newestVersions } from '../../engine/jobs'
 import { changeText, type SchemaChange } from '../../core/schema/compare'
 import { newestClosed } from '../../core/slice/slices'
 

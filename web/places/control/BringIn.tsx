@@ -4,6 +4,7 @@ import { bringIn, readIncoming, type BroughtIn } from '../../../core/control/bri
 import { keyOf, keyText } from '../../../core/control/edits'
 import { valueText } from '../../../core/value'
 import { count, numberText } from '../../look/times'
+import { Change } from '../../parts/Change'
 import { cellText, draftOf, field, type ControlAnswer, type Draft } from './edits'
 
 /** Rows from CSV or JSON, matched by key: what they add, change and leave out is seen before they are taken. */
@@ -126,8 +127,7 @@ function Found({
                 {Object.entries(set).map(([name, value]) => (
                   <span key={name} style={{ marginLeft: 8 }}>
                     <span className="soft">{name}</span>{' '}
-                    <s className="mono soft">{valueText(before[name] ?? null) || 'empty'}</s>{' '}
-                    <span className="mono">{valueText(value) || 'empty'}</span>
+                    <Change before={valueText(before[name] ?? null)} after={valueText(value)} />
                   </span>
                 ))}
               </div>

@@ -316,15 +316,17 @@ function Preview({ text, part, broken }: { text: string; part: number; broken: b
           <b>{level}</b> {message}
         </div>
       ))}
-      <DataGrid
-        label="rows of the roster"
-        columns={data.columns.map(({ name, type }) => ({ name, type }))}
-        rows={data.rows.map(({ row }) =>
-          data.columns.map(({ name }) =>
-            row[name] === null || row[name] === undefined ? null : valueText(row[name]),
-          ),
-        )}
-      />
+      {data.columns.length > 0 && (
+        <DataGrid
+          label="rows of the roster"
+          columns={data.columns.map(({ name, type }) => ({ name, type }))}
+          rows={data.rows.map(({ row }) =>
+            data.columns.map(({ name }) =>
+              row[name] === null || row[name] === undefined ? null : valueText(row[name]),
+            ),
+          )}
+        />
+      )}
     </div>
   )
 }
