@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { chromium, type BrowserContext, type Page } from 'playwright-core'
 import pg from 'pg'
 import { Temporal } from 'temporal-polyfill'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
 import { startDemo, type Started } from './support/started'
 import { walkBuilding } from './support/walkBuilding'
 
@@ -49,6 +49,17 @@ afterAll(async () => {
   await browser?.close()
   rmSync(profile, { recursive: true, force: true })
   await demo?.stop()
+})
+
+// what stood on the page when a step failed, so that a failure elsewhere can be read
+afterEach(async ({ task }) => {
+  if (task.result?.state !== 'fail') return
+  const name = `mattock-walk-${task.name.replaceAll(/[^a-z0-9]+/gi, '-').slice(0, 40)}.png`
+  await page.screenshot({ path: join(tmpdir(), name) })
+  const said = await page.locator('[role=alert], [role=status]').allInnerTexts()
+  console.error(
+    `failed at ${new URL(page.url()).pathname}; picture: ${name}; said there: ${said.join(' | ')}`,
+  )
 })
 
 /** axe-core's rules for WCAG 2.2, levels A and AA. */
