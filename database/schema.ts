@@ -22,6 +22,7 @@ import { bytea, count, created, mattock, when } from './columns'
 
 export { mattock } from './columns'
 export * from './catalog'
+export * from './try'
 
 export const account = mattock.table('account', {
   id: serial('id').primaryKey(),

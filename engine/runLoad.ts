@@ -1,11 +1,10 @@
 import { join } from 'node:path'
 import { eq } from 'drizzle-orm'
 import { addCounts, causeOf, noRows, type Counts } from '../core/balance/balance'
-import { celCompiler, type Bindings } from '../core/expression/cel'
-import { assemble, compileSlot, slotsOf, workOut, type Resolved, type Slot } from '../core/expression/slot'
-import { fail, FaultError } from '../core/fault'
+import type { Bindings } from '../core/expression/cel'
+import { slotsOf } from '../core/expression/slot'
+import { fail } from '../core/fault'
 import { stepKind, stepsOf, type Job, type Step } from '../core/job/document'
-import { checkText } from '../core/job/outline'
 import { runBindings } from '../core/plan/expand'
 import type { Row, ValueType } from '../core/value'
 import {
@@ -15,18 +14,13 @@ import {
   type LoadError,
   type StoredPart,
 } from '../database/schema'
-import { openPostgres } from './connections'
-import { mayPass, postgresMessage, qualified } from './connectors/postgres'
 import type { Engine } from './context'
 import { documentOf } from './jobs'
 import { readEnvironment } from './planning'
 import { readLoad } from './planStore'
 import { rememberTransfer } from './remember'
-import { checkTable } from './steps/check'
-import { runSql } from './steps/sql'
-import { inTransaction } from './transfer/target'
-import { runTransfer, tableOf } from './transfer/transfer'
-import { emptyOutcome, nothingWritten, StepFault, type Outcome, type Work } from './transfer/types'
+import { fileBinding, runStep, slotReader, stepBindings } from './steps/runStep'
+import type { Outcome, Work } from './transfer/types'
 
 /** A load that a worker took (mattock.start_load). */
 export interface Started {
@@ -97,9 +91,6 @@ export interface LoadEnd {
   readonly cause: string | null
 }
 
-/** Pauses before a step is tried again after a fault that may pass, in milliseconds. */
-const pauses = [500, 2000, 8000]
-
 /** Runs a load's steps in order and records each. Never throws for what the load itself does wrong. */
 export async function runLoad(engine: Engine, started: Started, signal: AbortSignal): Promise<LoadEnd> {
   const frame = await frameOf(engine, started.run_id)
@@ -143,7 +134,8 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       signal,
     }
     const begun = new Date(Date.now() + frame.run.clockOffset)
-    const { outcome, error, skip } = await tryStep(engine, frame, step, { slots, resolved, bindings }, work)
+    const place = { environment: frame.environment.name, zone: frame.zone }
+    const { outcome, error, skip } = await runStep(engine, place, step, { slots, resolved, bindings }, work)
     const stopped = signal.aborted && error !== undefined
     const state = error === undefined ? 'done' : stopped ? 'stopped' : skip ? 'skipped' : 'failed'
     await recordStep(
@@ -175,16 +167,11 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     }
     if (outcome.counts.written > 0)
       wrote.push(`${step.id} wrote ${outcome.counts.written.toLocaleString('en')} rows`)
-    outcomes[step.id] = {
-      rows_read: outcome.counts.read,
-      rows_written: outcome.counts.written,
-      rows_unchanged: outcome.counts.unchanged,
-      rows_rejected: outcome.counts.rejected,
-    }
+    outcomes[step.id] = stepBindings(outcome)
     const [first] = outcome.files
-    if (first) file = { name: first.path.split('/').at(-1)!, path: first.path, size: first.size }
+    if (first) file = fileBinding(first)
     if (step.transfer) {
-      const text = slotReader(frame, { slots, resolved, bindings })
+      const text = slotReader(frame.zone, { slots, resolved, bindings })
       await rememberTransfer(
         engine,
         { ...frame.run, environment: frame.environment.name, rowKey: planned.rowKey ?? planned.key },
@@ -199,129 +186,6 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
 }
 
 const iso = (text: string): string => new Date(text).toISOString()
-
-interface StepTexts {
-  readonly slots: readonly Slot[]
-  readonly resolved: readonly (Resolved | null)[]
-  readonly bindings: () => Bindings
-}
-
-interface Tried {
-  readonly outcome: Outcome
-  readonly error?: Omit<LoadError, 'step'>
-  readonly skip?: boolean
-}
-
-/** Tries a step, again after growing pauses where the fault may pass. */
-async function tryStep(
-  engine: Engine,
-  frame: RunFrame,
-  step: Step,
-  texts: StepTexts,
-  work: Work,
-): Promise<Tried> {
-  for (let attempt = 0; ; attempt++) {
-    const outcome: Outcome = emptyOutcome()
-    try {
-      const adopted = await runStep(engine, frame, step, texts, work, outcome)
-      return { outcome: adopted ?? outcome }
-    } catch (error) {
-      if (work.signal.aborted) {
-        return {
-          outcome,
-          error: { code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' },
-        }
-      }
-      if (mayPass(error) && attempt < pauses.length) {
-        outcome.log.push(`${(error as Error).message}; tried again`)
-        await new Promise((resolve) => setTimeout(resolve, pauses[attempt]))
-        continue
-      }
-      return { outcome, error: loadError(error), skip: error instanceof StepFault && error.skip }
-    }
-  }
-}
-
-function loadError(error: unknown): Omit<LoadError, 'step'> {
-  if (error instanceof StepFault) return error.error
-  if (error instanceof FaultError) {
-    return {
-      code: error.fault.code,
-      message: error.fault.message,
-      effect: nothingWritten,
-      advice: 'mend the job, the control row or the connection, then rerun',
-    }
-  }
-  const { code } = error as { code?: string }
-  const advice =
-    code === '42501'
-      ? 'give the connection’s user the right, then rerun'
-      : code === 'ENOSPC' || code === '53100'
-        ? 'make room on the disk, then rerun'
-        : 'mend the cause, then rerun'
-  return { code: code ?? 'error', message: postgresMessage(error), effect: nothingWritten, advice }
-}
-
-/** Runs one step; returns what an earlier attempt recorded where that took effect already. */
-async function runStep(
-  engine: Engine,
-  frame: RunFrame,
-  step: Step,
-  texts: StepTexts,
-  work: Work,
-  outcome: Outcome,
-): Promise<Outcome | undefined> {
-  const text = slotReader(frame, texts)
-  const environment = frame.environment.name
-  switch (stepKind(step)) {
-    case 'transfer':
-      return await runTransfer(engine, step.transfer!, environment, frame.zone, text, work, outcome)
-    case 'sql': {
-      const on = plain(text('sql.on'))
-      const statement = text('sql.text')
-      if (statement.kind !== 'sql') throw new Error('SQL was expected')
-      const pool = await openPostgres(engine, on, environment)
-      return await inTransaction(pool, work, frame.zone, (client) =>
-        runSql(client, on, statement.text, statement.values, work, outcome),
-      )
-    }
-    case 'check': {
-      const on = plain(text('check.on'))
-      const table = tableOf(text('check.table'))
-      const pool = await openPostgres(engine, on, environment)
-      const client = await pool.connect()
-      try {
-        for (const check of step.check!.that) {
-          await checkTable(client, qualified(table), `${table.schema}.${table.name}`, check, outcome, on)
-          outcome.log.push(`holds: ${checkText(check)}`)
-        }
-      } finally {
-        client.release()
-      }
-      return undefined
-    }
-  }
-}
-
-/** Reads a slot as planned; what had to wait for earlier steps is worked out now. */
-function slotReader(frame: RunFrame, { slots, resolved, bindings }: StepTexts) {
-  return (path: string): Resolved => {
-    const at = slots.findIndex((slot) => slot.path === path)
-    const planned = resolved[at]
-    if (!planned) fail('expression', `${path} could not be resolved`)
-    if (planned.kind !== 'later') return planned
-    const compiled = compileSlot(slots[at]!, celCompiler(frame.zone))
-    const scope = bindings()
-    return assemble(compiled, (i) => {
-      const piece = compiled.pieces[i]!
-      return typeof piece === 'string' ? piece : workOut(piece, scope)
-    })
-  }
-}
-
-function plain(resolved: Resolved): string {
-  return resolved.text
-}
 
 async function recordStep(
   engine: Engine,

@@ -3,6 +3,7 @@ import { Logger, run as startQueue, type Runner } from 'graphile-worker'
 import { runProfile } from '../catalog/profile'
 import type { Engine } from '../context'
 import { handOver, runSurvey } from '../survey/survey'
+import { runTry } from '../try/runTry'
 import { runLoad, type LoadEnd, type Started } from '../runLoad'
 
 /** How long a worker may be silent before its loads are given to others, in seconds. Takes effect within this + one round of 4 s. */
@@ -30,6 +31,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
   const id = rows[0]!.id
   const active = new Map<number, { run: number; abort: AbortController }>()
   const surveys = new Map<number, AbortController>()
+  const tries = new Map<number, AbortController>()
   const queue = await startQueue({
     connectionString: engine.databaseUrl,
     concurrency: capacity,
@@ -40,6 +42,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     taskList: {
       load: (payload) => work(engine, id, (payload as { load: number }).load, active),
       profile: (payload) => runProfile(engine, (payload as { dataset: number }).dataset),
+      try: (payload) => tryOut(engine, id, (payload as { try: number }).try, tries),
       survey: (payload) => look(engine, id, (payload as { survey: number }).survey, surveys),
     },
   })
@@ -53,9 +56,11 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
   const sweep = every(4000, async () => {
     await engine.db.$client.query('select mattock.take_over(make_interval(secs => $1))', [silence])
     await engine.db.$client.query('select mattock.take_over_surveys(make_interval(secs => $1))', [silence])
+    await engine.db.$client.query('select mattock.end_lost_tries(make_interval(secs => $1))', [silence])
   })
   const stops = every(500, async () => {
-    await stopSurveys(engine, surveys)
+    await stopAsked(engine, 'survey', surveys)
+    await stopAsked(engine, 'try', tries)
     if (active.size === 0) return
     const runs = [...new Set([...active.values()].map(({ run }) => run))]
     const { rows: stopping } = await engine.db.$client.query<{ id: number }>(
@@ -98,13 +103,39 @@ async function look(
   }
 }
 
-async function stopSurveys(engine: Engine, surveys: ReadonlyMap<number, AbortController>): Promise<void> {
-  if (surveys.size === 0) return
+async function tryOut(
+  engine: Engine,
+  worker: number,
+  id: number,
+  tries: Map<number, AbortController>,
+): Promise<void> {
+  const abort = new AbortController()
+  tries.set(id, abort)
+  try {
+    await runTry(engine, worker, id, abort.signal)
+  } catch (error) {
+    // Mattock's own store did not answer, or a fault of ours
+    await engine.db.$client.query(
+      `update mattock.try set state = 'failed', fault = $2, ended_at = clock_timestamp() where id = $1 and state = 'running'`,
+      [id, (error as Error).message],
+    )
+  } finally {
+    tries.delete(id)
+  }
+}
+
+/** Breaks off what a person asked to stop. */
+async function stopAsked(
+  engine: Engine,
+  table: 'survey' | 'try',
+  active: ReadonlyMap<number, AbortController>,
+): Promise<void> {
+  if (active.size === 0) return
   const { rows } = await engine.db.$client.query<{ id: number }>(
-    'select id from mattock.survey where id = any ($1) and stopping',
-    [[...surveys.keys()]],
+    `select id from mattock.${table} where id = any ($1) and stopping`,
+    [[...active.keys()]],
   )
-  for (const { id } of rows) surveys.get(id)?.abort()
+  for (const { id } of rows) active.get(id)?.abort()
 }
 
 async function work(

@@ -48,6 +48,7 @@ export async function readMarker(client: pg.ClientBase, work: Work): Promise<Out
 
 /** Writes the marker in the load's own transaction. A second attempt at the same time fails on its primary key. */
 export async function writeMarker(client: pg.ClientBase, work: Work, outcome: Outcome): Promise<void> {
+  if (work.aside) return
   await client.query({
     name: 'mattock-write-marker',
     text: 'insert into mattock.load_marker (installation, load, step, run, outcome) values ($1, $2, $3, $4, $5)',
@@ -55,16 +56,25 @@ export async function writeMarker(client: pg.ClientBase, work: Work, outcome: Ou
   })
 }
 
+/** A database that a step writes to. */
+export interface TargetDatabase {
+  readonly pool: pg.Pool
+  readonly connection: string
+}
+
 /**
- * One transaction for a step: where its marker is there already, the step took effect before and is not done again.
+ * One transaction for a step: where its marker is there already, the step took effect before and is not done again. A
+ * try leaves no marker, and is made sure of to have changed nothing outside its scratch schema.
  */
 export async function inTransaction(
-  pool: pg.Pool,
+  { pool, connection }: TargetDatabase,
   work: Work,
   zone: string,
+  outcome: Outcome,
   run: (client: pg.PoolClient) => Promise<void>,
 ): Promise<Outcome | undefined> {
-  await ensureMarkers(pool)
+  const aside = work.aside?.database(pool, connection)
+  await (aside ? aside.prepare() : ensureMarkers(pool))
   const client = await pool.connect()
   const { processID } = client as unknown as { processID: number }
   const cancel = () => void pool.query('select pg_cancel_backend($1)', [processID]).catch(() => {})
@@ -74,13 +84,15 @@ export async function inTransaction(
     if (work.signal.aborted)
       throw new StepFault({ code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' })
     await client.query(`begin; set local timezone to ${literal(zone)}`)
-    const before = await readMarker(client, work)
+    const before = aside ? undefined : await readMarker(client, work)
     if (before) {
       await client.query('rollback')
       before.log.push('an earlier attempt had taken effect; it was not done again')
       return before
     }
+    await aside?.begin(client)
     await run(client)
+    await aside?.settle(client, outcome)
     // asked to stop in the last moment: better nothing than half an answer
     if (work.signal.aborted)
       throw new StepFault({ code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' })

@@ -2,17 +2,18 @@ import { mkdtemp, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
+import type pg from 'pg'
 import type { Resolved } from '../../core/expression/slot'
 import { intoTable, type ToFiles, type Transfer } from '../../core/job/transfer'
 import { openPostgres, openService, openStore } from '../connections'
-import type { TargetTable } from '../connectors/postgres'
+import { qualified, type TargetTable } from '../connectors/postgres'
 import type { Engine } from '../context'
 import { withDatabaseSource, type DatabaseSource } from './database'
-import { withDuck } from './duck'
+import { literal, withDuck } from './duck'
 import { openAnswer, openFiles, type EmptySource, type Source } from './source'
 import { tableToTable } from './tableToTable'
 import { inTransaction } from './target'
-import { toFiles } from './toFiles'
+import { formatOf, toFiles, type FileTarget } from './toFiles'
 import { toTable } from './toTable'
 import type { Outcome, Work } from './types'
 
@@ -39,15 +40,17 @@ export async function runTransfer(
 ): Promise<Outcome | undefined> {
   if (!intoTable(spec)) return await intoFiles(engine, spec as ToFiles, environment, text, work, outcome)
   const connection = text('transfer.into.connection').text
-  const table = tableOf(text('transfer.into.table'))
+  const real = tableOf(text('transfer.into.table'))
   const pool = await openPostgres(engine, connection, environment)
   const into = { ...spec, into: { ...spec.into, connection } }
-  const from = databaseSource(spec, text)
-  return await inTransaction(pool, work, zone, async (client) => {
-    if (from) {
+  const source = databaseSource(spec, text)
+  return await inTransaction({ pool, connection }, work, zone, outcome, async (client) => {
+    const table = work.aside ? await work.aside.database(pool, connection).writing(real) : real
+    if (source) {
       const name = text('transfer.from.connection').text
       const sources = await openPostgres(engine, name, environment)
       const named = { ...into, from: { ...into.from, connection: name } }
+      const from = await sourceInTry(source, sources, name, work)
       return await tableToTable(client, sources, { source: from, table, spec: named }, work, outcome)
     }
     const ordered = spec.into.repeats === 'keep-last'
@@ -65,23 +68,57 @@ async function intoFiles(
   work: Work,
   outcome: Outcome,
 ): Promise<undefined> {
-  const store = await openStore(engine, text('transfer.into.store').text, environment)
+  const real = await openStore(engine, text('transfer.into.store').text, environment)
+  const store = work.aside ? await work.aside.storeFor(real) : real
   const target = { store, path: text('transfer.into.file').text, spec }
-  const from = databaseSource(spec, text)
-  if (!from) {
+  const source = databaseSource(spec, text)
+  if (!source) {
     await withSource(engine, spec, environment, true, text, work, outcome, (duck, source) =>
       toFiles(duck, source, target, work, outcome),
     )
+    await lookAtFiles(target, work)
     return undefined
   }
   const name = text('transfer.from.connection').text
   const pool = await openPostgres(engine, name, environment)
+  const from = await sourceInTry(source, pool, name, work)
   await withDuck(work.zone, true, (duck) =>
-    withDatabaseSource(duck, pool, from, name, work, outcome, (source) =>
-      toFiles(duck, source, target, work, outcome),
+    withDatabaseSource(duck, pool, from, name, work, outcome, (opened) =>
+      toFiles(duck, opened, target, work, outcome),
     ),
   )
+  await lookAtFiles(target, work)
   return undefined
+}
+
+/** In a try, a table or query is read from what the try wrote before, and its first rows are kept. */
+async function sourceInTry(
+  source: DatabaseSource,
+  pool: pg.Pool,
+  connection: string,
+  { aside }: Work,
+): Promise<DatabaseSource> {
+  if (!aside) return source
+  const database = aside.database(pool, connection)
+  if (source.kind === 'table') {
+    const table = await database.reading(source.table)
+    await database.lookAtQuery(`${source.table.schema}.${source.table.name}`, `select * from ${qualified(table)}`, []) // prettier-ignore
+    return { kind: 'table', table }
+  }
+  const text = await database.query(source.text)
+  await database.lookAtQuery('the query', text, source.values)
+  return { ...source, text }
+}
+
+/** In a try, keeps the first rows of the files that were written. */
+async function lookAtFiles(target: FileTarget, { aside, zone }: Work): Promise<void> {
+  if (!aside) return
+  const { root } = target.store
+  const format = formatOf(target)
+  const place = literal(join(root, target.path, target.spec.into.split ? '**/*' : ''))
+  if (format === 'xlsx') return
+  const reader = { csv: `read_csv(${place}, all_varchar = true)`, ndjson: `read_json(${place}, format = 'newline_delimited')`, parquet: `read_parquet(${place})` }[format] // prettier-ignore
+  await withDuck(zone, true, (duck) => aside.lookAtOutput(duck, target.path, `select * from ${reader}`))
 }
 
 /** The table or query that a transfer reads; undefined where it reads something else. */
@@ -104,28 +141,23 @@ async function withSource(
   outcome: Outcome,
   use: (duck: DuckDBConnection, source: Source | EmptySource) => Promise<void>,
 ): Promise<void> {
+  const seen = async (duck: DuckDBConnection, source: Source | EmptySource) => {
+    if (!source.empty) await work.aside?.lookAtSource(duck, source)
+    await use(duck, source)
+  }
   const folder = await mkdtemp(join(tmpdir(), 'mattock-load-'))
   try {
     await withDuck(work.zone, ordered, async (duck) => {
       if (spec.from.service !== undefined) {
         const service = await openService(engine, text('transfer.from.service').text, environment)
-        return await use(
-          duck,
-          await openAnswer(
-            duck,
-            spec,
-            service,
-            text('transfer.from.path').text,
-            folder,
-            work.signal,
-            outcome,
-          ),
-        )
+        const path = text('transfer.from.path').text
+        return await seen(duck, await openAnswer(duck, spec, service, path, folder, work.signal, outcome))
       }
-      const store = await openStore(engine, text('transfer.from.store').text, environment)
+      const real = await openStore(engine, text('transfer.from.store').text, environment)
       const files = text('transfer.from.files')
       if (files.kind !== 'path') throw new Error('a path was expected')
-      await use(duck, await openFiles(duck, spec, store, files, folder, outcome))
+      const store = work.aside ? await work.aside.storeOf(real, files.pattern) : real
+      await seen(duck, await openFiles(duck, spec, store, files, folder, outcome))
     })
   } finally {
     await rm(folder, { recursive: true, force: true })

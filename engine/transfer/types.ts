@@ -1,6 +1,7 @@
 import type pg from 'pg'
 import type { Counts } from '../../core/balance/balance'
 import type { Slice } from '../../core/slice/slices'
+import type { Aside } from '../try/aside'
 import type { FileRecord, LoadError, StatementRecord } from '../../database/schema'
 
 /** Which load and step is at work; the marker in the target carries it. */
@@ -15,6 +16,8 @@ export interface Work {
   /** Folder for the rejects of this load. */
   readonly rejectFolder: string
   readonly signal: AbortSignal
+  /** In a try: where everything is kept that it does. */
+  readonly aside?: Aside
 }
 
 export interface StepOutcome {
