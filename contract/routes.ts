@@ -6,6 +6,7 @@ import { mappingSchema } from './mapping'
 import { jobEffectSchema, planRoutes } from './plans'
 import { route } from './route'
 import * as s from './shapes'
+import { tryRoutes } from './tries'
 
 const name = z.object({ name: z.string() })
 const id = z.object({ id: z.coerce.number().int() })
@@ -20,6 +21,7 @@ export const routes = {
   ...catalogRoutes,
   ...controlRoutes,
   ...planRoutes,
+  ...tryRoutes,
   session: route({
     method: 'get',
     path: '/api/session',

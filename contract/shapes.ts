@@ -59,6 +59,14 @@ export const connectionSchema = z.object({
   ),
 })
 
+export const countsSchema = z.object({
+  read: z.number(),
+  written: z.number(),
+  unchanged: z.number(),
+  rejected: z.number(),
+  filtered: z.number(),
+})
+
 export const runBriefSchema = z.object({
   id: z.number(),
   job: z.string(),
@@ -73,13 +81,7 @@ export const runBriefSchema = z.object({
   createdAt: z.string(),
   startedAt: z.string().nullable(),
   endedAt: z.string().nullable(),
-  counts: z.object({
-    read: z.number(),
-    written: z.number(),
-    unchanged: z.number(),
-    rejected: z.number(),
-    filtered: z.number(),
-  }),
+  counts: countsSchema,
   loads: z.record(z.string(), z.number()),
   /** Loads that finished and whose rows do not add up. */
   unbalanced: z.number(),
@@ -133,6 +135,7 @@ export const outlineSchema = z.object({
       name: z.string(),
       type: z.string(),
       default: valueSchema,
+      try: valueSchema,
       oneOf: z.array(valueSchema).nullable(),
       note: z.string().nullable(),
       required: z.boolean(),

@@ -4,10 +4,9 @@ import { join } from 'node:path'
 import { tmpdir } from 'node:os'
 import { chromium, type BrowserContext, type Page } from 'playwright-core'
 import pg from 'pg'
-import { Temporal } from 'temporal-polyfill'
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
 import { startDemo, type Started } from './support/started'
-import { walkBuilding } from './support/walkBuilding'
+import { walkBuilding, yesterday } from './support/walkBuilding'
 
 let demo: Started
 let browser: BrowserContext
@@ -37,11 +36,7 @@ beforeAll(async () => {
   page.setDefaultTimeout(20_000)
   page.on('pageerror', (error) => errors.push(error.message))
   // the history is being made; what the walk looks at is there when yesterday's files are
-  const yesterday = Temporal.Now.plainDateISO('Europe/Oslo')
-    .subtract({ days: 1 })
-    .toString()
-    .replaceAll('-', '')
-  const file = join(demo.data, 'gauge-drop', `flow_corrie_${yesterday}.csv`)
+  const file = join(demo.data, 'gauge-drop', `flow_corrie_${yesterday().replaceAll('-', '')}.csv`)
   for (let i = 0; i < 1200 && !existsSync(file); i++) await new Promise((resolve) => setTimeout(resolve, 100))
   await page.goto(demo.url)
 }, 240_000)

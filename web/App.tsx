@@ -29,6 +29,7 @@ const router = createBrowserRouter([
       { path: '/control/:name', element: place(() => import('./places/control/ControlTable')) },
       { path: '/jobs', element: place(() => import('./places/jobs/Jobs')) },
       { path: '/jobs/:name', element: place(() => import('./places/jobs/Job')) },
+      { path: '/tries/:id', element: place(() => import('./places/try/Try')) },
       { path: '/plans/:id', element: place(() => import('./places/plan/Plan')) },
       { path: '/connections/:name', element: place(() => import('./places/connections/Content')) },
       { path: '/surveys', element: place(() => import('./places/survey/Surveys')) },

@@ -12,6 +12,8 @@ export interface Outline {
     readonly name: string
     readonly type: string
     readonly default: string | number | boolean | null
+    /** Used in tries only. */
+    readonly try: string | number | boolean | null
     readonly oneOf: (string | number | boolean | null)[] | null
     readonly note: string | null
     readonly required: boolean
@@ -50,6 +52,7 @@ export function outlineOf(job: Job, place: (path: string) => { line: number }): 
       name,
       type: parameter.type,
       default: parameter.default ?? null,
+      try: parameter.try ?? null,
       oneOf: parameter.one_of ?? null,
       note: parameter.note ?? null,
       required: parameter.required,

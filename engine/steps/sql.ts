@@ -64,6 +64,6 @@ export async function runSql(
     const result = await recorded(client, outcome, on, own, statement.values)
     if (/^(INSERT|UPDATE|DELETE|MERGE)$/.test(result.command)) touched += result.rowCount ?? 0
   }
-  outcome.log.push(`${touched.toLocaleString('en')} rows changed`)
+  outcome.log.push(`${touched.toLocaleString('en')} ${touched === 1 ? 'row' : 'rows'} changed`)
   await writeMarker(client, work, outcome)
 }

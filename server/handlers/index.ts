@@ -8,6 +8,7 @@ import { planHandlers } from './plans'
 import { rejectHandlers } from './rejects'
 import { runHandlers } from './runs'
 import { sessionHandlers } from './session'
+import { tryHandlers } from './tries'
 import { watchHandlers } from './watch'
 
 export const handlers: Handlers = {
@@ -20,5 +21,6 @@ export const handlers: Handlers = {
   ...runHandlers,
   ...rejectHandlers,
   ...documentHandlers,
+  ...tryHandlers,
   ...watchHandlers,
 }

@@ -1,5 +1,6 @@
 import type { Locator, Page } from 'playwright-core'
 import pg from 'pg'
+import { Temporal } from 'temporal-polyfill'
 import { expect, it } from 'vitest'
 import type { Started } from './started'
 
@@ -11,6 +12,10 @@ export interface Walk {
   place(name: string): Promise<void>
   heading(name: string | RegExp): Locator
 }
+
+/** The demo's newest day that all files have come for. */
+export const yesterday = (): string =>
+  Temporal.Now.plainDateISO('Europe/Oslo').subtract({ days: 1 }).toString()
 
 /** The part of the walk that builds: control tables, the job sheet, the plan. */
 export function walkBuilding(walk: () => Walk): void {
@@ -143,6 +148,33 @@ export function walkBuilding(walk: () => Walk): void {
     await page.getByRole('button', { name: /about$/ }).click()
     await accessible('about form')
   }, 90_000)
+
+  it('C6: a try: a row up to a step, held, gone on, what went in and came out, taken away', async () => {
+    const { page, accessible } = walk()
+    await page.goto(new URL('/jobs/gauge-readings', page.url()).toString())
+    await page.getByRole('heading', { level: 1, name: 'Gauge readings' }).waitFor()
+    await page.keyboard.press('t')
+    const form = page.getByRole('form', { name: 'what to try' })
+    await form.getByText('of 27; 20 at most').first().waitFor()
+    await form.getByLabel('up to').click()
+    await page.getByRole('option', { name: 'note what came' }).click()
+    await form.getByLabel(/^rows/).fill('flow_corr')
+    await page.getByRole('option', { name: 'flow_corrie' }).click()
+    await form.getByRole('button', { name: 'chlorine_aldmere' }).press('Delete')
+    await form.getByLabel('the slice from').fill(yesterday())
+    await form.getByLabel('bring in the day').check()
+    await accessible('try form')
+    await form.getByRole('button', { name: /^Try 1 row/ }).click()
+    await page.waitForURL(/\/tries\//)
+    await page.getByRole('button', { name: 'Go on' }).waitFor()
+    await page.getByRole('grid', { name: /rows that came out, raw.flow_reading/ }).getByText('CO-F01').first().waitFor() // prettier-ignore
+    await accessible('try, held')
+    await page.keyboard.press('g')
+    await page.getByRole('grid', { name: /rows that came out, raw.arrival/ }).getByText('flow_corrie').first().waitFor() // prettier-ignore
+    await page.getByRole('button', { name: 'take it away now' }).click()
+    await page.getByText('was taken away').waitFor()
+    await accessible('try, done')
+  })
 
   it('C5: a plan: one load, held against another, its forecast with other caps, taken out', async () => {
     const { page, demo, accessible } = walk()

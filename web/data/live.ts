@@ -34,7 +34,9 @@ export function useFreshRuns(): void {
     const listener: Listener = () => {
       due ??= setTimeout(() => {
         due = undefined
-        void mutate((key) => typeof key === 'string' && /^\/api\/(now|morning|runs)/.test(key))
+        void mutate(
+          (key) => typeof key === 'string' && /^\/api\/(now|morning|runs|tries|jobs\/[^/]+\/tries)/.test(key),
+        )
       }, 400)
     }
     listeners.add(listener)

@@ -7,6 +7,7 @@ const keys = [
   ['Enter', 'open'],
   ['x', 'pick; with Shift and an arrow, several'],
   ['p', 'plan the job'],
+  ['t', 'try it with a row or a few'],
   ['r', 'rerun what failed'],
   ['f', 'find, in the catalog'],
   ['e', 'edit the columns of a dataset'],

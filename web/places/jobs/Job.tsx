@@ -14,8 +14,9 @@ import { CopyJob } from './CopyJob'
 import { Outline, type Chosen } from './Outline'
 import { PartForm } from './PartForm'
 import { PlanForm } from './PlanForm'
-import { namesOf, Resolved } from './Resolved'
+import { namesOf, Resolved, type LookedAt } from './Resolved'
 import { TextEffect } from './TextEffect'
+import { TryForm } from './TryForm'
 import { useText } from './useText'
 import { Versions } from './Versions'
 
@@ -50,7 +51,8 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
   const [chosen, setChosen] = useState<Chosen>(() => firstStep(job.outline))
   const { environment } = useHere()
   const connections = useAnswer(routes.connections, { query: { environment } })
-  const [planning, setPlanning] = useState(search.get('plan') === '1')
+  const [at, setAt] = useState<LookedAt>({ row: null, slice: job.newestSlice ?? '' })
+  const [asking, setAsking] = useState<'plan' | 'try' | undefined>(search.get('plan') === '1' ? 'plan' : undefined) // prettier-ignore
   const [fault, setFault] = useState<Error>()
   const changed = text !== job.text
   const set = useCallback((name: string, value: string) => setSearch((now) => { const next = new URLSearchParams(now); next.set(name, value); return next }, { replace: true }), [setSearch]) // prettier-ignore
@@ -89,12 +91,13 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
   useKeys(
     useMemo(
       () => ({
-        p: () => setPlanning(true),
+        p: () => setAsking('plan'),
+        t: () => mayChange && setAsking('try'),
         'ctrl+s': () => void save().catch(tellFault),
         'ctrl+z': undo,
         'ctrl+y': redo,
       }),
-      [save, undo, redo],
+      [save, undo, redo, mayChange],
     ),
   )
   const broken = faults.length > 0
@@ -137,11 +140,21 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
               Save version {job.newest + 1}
             </Button>
           )}
+          {mayChange && (
+            <Button
+              aria-expanded={asking === 'try'}
+              disabled={broken}
+              onClick={() => setAsking(asking === 'try' ? undefined : 'try')}
+              title="t"
+            >
+              Try
+            </Button>
+          )}
           <Button
             variant="contained"
             color="primary"
-            aria-expanded={planning}
-            onClick={() => setPlanning(!planning)}
+            aria-expanded={asking === 'plan'}
+            onClick={() => setAsking(asking === 'plan' ? undefined : 'plan')}
             disabled={changed}
             title={changed ? 'save it first' : undefined}
           >
@@ -156,7 +169,18 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
       )}
       {fault && <FaultBox error={fault} />}
       {changed && !broken && <TextEffect job={job.name} text={text} environment={environment} />}
-      {planning && !changed && <PlanForm job={job} onClose={() => setPlanning(false)} />}
+      {asking === 'plan' && !changed && <PlanForm job={job} onClose={() => setAsking(undefined)} />}
+      {asking === 'try' && (
+        <TryForm
+          job={job.name}
+          text={text}
+          outline={outline}
+          part={(step?.part ?? part ?? outline.parts[0])!.index}
+          until={step?.step.id}
+          at={at}
+          onClose={() => setAsking(undefined)}
+        />
+      )}
       <div className="switch" role="group" aria-label="view">
         {(['outline', 'text', 'versions'] as const).map((name) => (
           <button key={name} type="button" aria-pressed={view === name} onClick={() => set('view', name)}>
@@ -217,7 +241,8 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
               part={step.part}
               step={step.step}
               outline={outline}
-              newestSlice={job.newestSlice}
+              at={at}
+              onAt={setAt}
               broken={broken}
               locked={!mayChange}
               onText={setText}

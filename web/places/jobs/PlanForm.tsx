@@ -1,4 +1,4 @@
-import { Button, MenuItem, TextField } from '@mui/material'
+import { Button, TextField } from '@mui/material'
 import { useState, type FormEvent, type ReactElement } from 'react'
 import { useNavigate } from 'react-router'
 import { routes } from '../../../contract/routes'
@@ -6,6 +6,7 @@ import { call } from '../../data/api'
 import { useHere } from '../../data/session'
 import { FaultBox } from '../../parts/Fault'
 import type { JobAnswer } from './Job'
+import { Parameters, valuesGiven } from './Parameters'
 
 const nextDay = (day: string): string =>
   new Date(new Date(`${day}T00:00:00Z`).getTime() + 86_400_000).toISOString().slice(0, 10)
@@ -34,7 +35,7 @@ export function PlanForm({ job, onClose }: { job: JobAnswer; onClose: () => void
   const [busy, setBusy] = useState(false)
   const count = byDay && first && last ? days(first, last) : 0
   const plan = async () => {
-    const parameters = Object.fromEntries(Object.entries(values).filter(([, value]) => value !== ''))
+    const parameters = valuesGiven(outline, values)
     const slices = !outline.slices ? undefined : byDay ? `${first}/${nextDay(last)}` : span
     const { id } = await call(routes.makePlan, {
       body: { job: job.name, environment, parameters, only: only.trim() || undefined, span: slices },
@@ -96,24 +97,7 @@ export function PlanForm({ job, onClose }: { job: JobAnswer; onClose: () => void
             slotProps={{ inputLabel: { shrink: true } }}
           />
         )}
-        {outline.parameters.map((parameter) => (
-          <TextField
-            key={parameter.name}
-            label={parameter.name}
-            select={parameter.oneOf !== null}
-            value={values[parameter.name] ?? ''}
-            required={parameter.required}
-            onChange={(event) => setValues({ ...values, [parameter.name]: event.target.value })}
-            sx={{ width: 130 }}
-            slotProps={{ inputLabel: { shrink: true } }}
-          >
-            {parameter.oneOf?.map((option) => (
-              <MenuItem key={String(option)} value={String(option)}>
-                {String(option)}
-              </MenuItem>
-            ))}
-          </TextField>
-        ))}
+        <Parameters outline={outline} values={values} onValues={setValues} />
         <Button type="submit" variant="contained" color="primary" disabled={busy || (byDay && count < 1)}>
           {busy ? 'Planning' : `Plan in ${environment}`}
         </Button>

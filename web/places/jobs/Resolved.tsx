@@ -14,12 +14,20 @@ import type { OutlineAnswer } from './Job'
 
 type ResolvedAnswer = Answer<typeof routes.resolveJob>
 
+/** A row by its key, null for the first; the start of a slice, empty where there are none. */
+export interface LookedAt {
+  readonly row: string | null
+  readonly slice: string
+}
+
 interface Props {
   readonly text: string
   readonly outline: OutlineAnswer
   readonly part: OutlineAnswer['parts'][number]
   readonly step: OutlineAnswer['parts'][number]['steps'][number]
-  readonly newestSlice: string | null
+  /** The row and the slice that everything is shown for. */
+  readonly at: LookedAt
+  readonly onAt: (at: LookedAt) => void
   /** The text cannot be read just now. */
   readonly broken: boolean
   /** Takes the document's text as an edit here left it. */
@@ -34,16 +42,16 @@ export function Resolved({
   outline,
   part,
   step,
-  newestSlice,
+  at,
+  onAt,
   broken,
   locked,
   onText,
   onRenamed,
 }: Props): ReactElement {
   const { environment } = useHere()
-  const [row, setRow] = useState<string | null>(null)
+  const { row, slice } = at
   const [search, setSearch] = useState('')
-  const [slice, setSlice] = useState(newestSlice ?? '')
   const [answer, setAnswer] = useState<ResolvedAnswer>()
   const [fault, setFault] = useState<Error>()
   useEffect(() => {
@@ -88,7 +96,7 @@ export function Resolved({
             options={answer?.rows ?? []}
             value={row ?? answer?.row ?? null}
             filterOptions={(options) => options}
-            onChange={(_, value) => setRow(value)}
+            onChange={(_, value) => onAt({ ...at, row: value })}
             onInputChange={(_, value, reason) => setSearch(reason === 'input' ? value : '')}
             noOptionsText="no row is called that"
             sx={{ width: 230 }}
@@ -104,7 +112,7 @@ export function Resolved({
               label="and the slice from"
               type={outline.slices?.every === 'P1D' ? 'date' : 'text'}
               value={slice}
-              onChange={(event) => setSlice(event.target.value)}
+              onChange={(event) => onAt({ ...at, slice: event.target.value })}
               slotProps={{ inputLabel: { shrink: true } }}
               sx={{ width: 160 }}
             />

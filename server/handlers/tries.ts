@@ -1,0 +1,110 @@
+import { and, eq } from 'drizzle-orm'
+import { stepsOf } from '../../core/job/document'
+import { parseJob } from '../../core/job/parse'
+import { slotsOf } from '../../core/expression/slot'
+import { fail } from '../../core/fault'
+import { tryStep } from '../../database/schema'
+import { isSaved } from '../../engine/jobs'
+import { clearTry, goOn, readTry, schemaOf, startTry, stopTry, triesOf, trySteps } from '../../engine/try/try'
+import { mutable } from '../mutable'
+import type { Handlers } from '../app'
+
+type Found = Awaited<ReturnType<typeof readTry>>
+
+const brief = ({ id, job, title, environment, state, by, createdAt, endedAt, ask }: Found) => ({
+  id,
+  job,
+  title,
+  environment,
+  state,
+  by,
+  createdAt,
+  endedAt,
+  rows: [...ask.rows],
+  slice: ask.slice ?? null,
+})
+
+export const tryHandlers: Pick<
+  Handlers,
+  'startTry' | 'tries' | 'try' | 'tryDocument' | 'tryStep' | 'goOnTry' | 'stopTry' | 'clearTry'
+> = {
+  startTry: async ({ engine, account }, { body }) => ({
+    id: await startTry(engine, { ...body, by: account.name }),
+  }),
+  tries: async ({ engine }, { params }) => (await triesOf(engine, params.name, 20)).map(brief),
+  try: async ({ engine }, { params }) => {
+    const found = await readTry(engine, params.id)
+    const steps = await trySteps(engine, params.id)
+    const { job } = parseJob(found.document)
+    return mutable({
+      ...brief(found),
+      ask: found.ask,
+      parameters: found.parameters,
+      zone: job?.slices?.zone ?? 'UTC',
+      fault: found.fault,
+      clearedAt: found.clearedAt,
+      scratch: {
+        schema: schemaOf(found.id),
+        connections: found.aside.databases.map(({ connection }) => connection),
+        files: found.aside.stores.length > 0,
+      },
+      saved: await isSaved(engine, found.document),
+      loads: found.loads.map(({ key, part }, load) => ({
+        key,
+        part,
+        steps: steps
+          .filter((step) => step.load === load)
+          .map((step) => ({
+            position: step.position,
+            step: step.step,
+            title: step.title,
+            kind: step.kind,
+            hold: step.hold,
+            state: step.state,
+            milliseconds: step.milliseconds,
+            counts: step.counts,
+            rejectReasons: step.rejectReasons,
+            error: step.error,
+            tables: step.looks
+              .filter(({ side, title }) => side === 'out' && title !== 'rejects')
+              .map(({ title, before, after }) => ({ title, before, after })),
+          })),
+      })),
+    })
+  },
+  tryDocument: async ({ engine }, { params }) => ({ text: (await readTry(engine, params.id)).document }),
+  tryStep: async ({ engine }, { params }) => {
+    const found = await readTry(engine, params.id)
+    const [step] = await engine.db
+      .select()
+      .from(tryStep)
+      .where(and(eq(tryStep.tryId, params.id), eq(tryStep.position, params.position)))
+    if (!step) fail('unknown-name', `try ${params.id} has no step ${params.position + 1}`)
+    const load = found.loads[step.load]!
+    const slots = stepsOf(parseJob(found.document).job!.parts[load.part]!).flatMap(slotsOf)
+    return mutable({
+      looks: step.looks,
+      statements: step.statements,
+      files: step.files,
+      log: step.log,
+      resolved: slots.flatMap((slot, i) => {
+        const resolved = load.resolved[i]
+        return slot.step === step.step && resolved && resolved.kind !== 'later'
+          ? [{ path: slot.path, text: resolved.text }]
+          : []
+      }),
+    })
+  },
+  goOnTry: async ({ engine }, { params }) => {
+    await goOn(engine, params.id)
+    return {}
+  },
+  stopTry: async ({ engine }, { params }) => {
+    await stopTry(engine, params.id)
+    return {}
+  },
+  clearTry: async ({ engine }, { params }) => {
+    await clearTry(engine, params.id)
+    return {}
+  },
+}
