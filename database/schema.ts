@@ -159,7 +159,14 @@ export const plan = mattock.table('plan', {
   findings: jsonb('findings').$type<Finding[]>().notNull(),
   forecast: jsonb('forecast').$type<Forecast | null>(),
   loads: integer('loads').notNull(),
+  /** What loads have in common: the connections they use, the codes of the findings about them. */
+  marks: jsonb('marks').$type<PlanMark[]>().notNull().default([]),
 })
+
+export interface PlanMark {
+  readonly connections: readonly string[]
+  readonly codes: readonly string[]
+}
 
 /** A part as it is kept: its rows, slices and what varies with them are rows of their own. */
 export type StoredPart = Omit<PlanPart, 'roster' | 'slices' | 'varies'> & {
@@ -224,11 +231,10 @@ export const planLoad = mattock.table(
     /** What a part that runs once is called. */
     title: text('title'),
     resolved: jsonb('resolved').$type<(Resolved | null)[]>(),
-    /** Connections it uses, for the caps. */
-    connections: text('connections').array().notNull(),
-    /** What was found of its files: names, count, bytes. */
-    files: jsonb('files').$type<{ names: string[]; bytes: number } | null>(),
-    codes: text('codes').array().notNull(),
+    /** Paths and bytes of its files; null where it reads none. */
+    files: jsonb('files').$type<[path: string, bytes: number][] | null>(),
+    /** Place in the plan's marks. */
+    mark: integer('mark').notNull().default(0),
     left: boolean('left').notNull().default(false),
   },
   (t) => [primaryKey({ columns: [t.planId, t.number] })],

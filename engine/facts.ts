@@ -15,7 +15,7 @@ import {
   type StatementFact,
   type TableFact,
 } from '../core/plan/types'
-import { transfersOf, wantedFiles } from '../core/plan/view'
+import { transfersOf } from '../core/plan/view'
 import { readShape } from '../database/schema'
 import { connectionFacts, openPostgres, openStore } from './connections'
 import { Lister } from './connectors/files'
@@ -50,17 +50,20 @@ async function gatherFiles(
   connections: Facts['connections'],
 ): Promise<Map<string, FileFact[]>> {
   const found = new Map<string, FileFact[]>()
-  const specs = new Map<string, Transfer['from']>()
-  for (const { fileKey, spec } of transfersOf(expansion))
-    if (fileKey !== undefined && !specs.has(fileKey)) specs.set(fileKey, spec.from)
-  const byStore = groupBy(wantedFiles(expansion), ([, { store }]) => store)
+  const byStore = new Map<string, Map<string, { pattern: string; from: Transfer['from'] }>>()
+  for (const { store, files, fileKey, spec } of transfersOf(expansion)) {
+    if (fileKey === undefined) continue
+    let wanted = byStore.get(store!)
+    if (!wanted) byStore.set(store!, (wanted = new Map()))
+    if (!wanted.has(fileKey)) wanted.set(fileKey, { pattern: files!.pattern, from: spec.from })
+  }
   for (const [name, wanted] of byStore) {
     const known = Object.hasOwn(connections, name) ? connections[name] : undefined
     if (!known?.configured || known.kind !== 'files') continue
     const store = await openStore(engine, name, expansion.request.environment.name)
     // a few at a time: the disk has no use for ten thousand questions at once
     const listed = await new Lister(store).findMany(
-      wanted.map(([, { pattern }]) => pattern),
+      Array.from(wanted.values(), ({ pattern }) => pattern),
       32,
     )
     const there: string[] = []
@@ -71,7 +74,7 @@ async function gatherFiles(
     }
     await inBatches(there, 32, async (key) => {
       const [first, ...others] = found.get(key)!
-      const header = await headerOf(store, first!, specs.get(key)!)
+      const header = await headerOf(store, first!, wanted.get(key)!.from)
       if (header) found.set(key, [{ ...first!, header }, ...others])
     })
   }

@@ -2,15 +2,15 @@ import { once } from 'node:events'
 import { eq, sql, type SQL } from 'drizzle-orm'
 import { from as copyFrom } from 'pg-copy-streams'
 import type pg from 'pg'
-import type { Resolved } from '../core/expression/slot'
+import type { Resolved, Slot } from '../core/expression/slot'
 import { fail } from '../core/fault'
 import { differing } from '../core/plan/differing'
 import { type Facts, type Plan, type PlannedLoad, type PlanPart, type Varies } from '../core/plan/types'
-import { connectionsOf, transfersOf } from '../core/plan/view'
+import { connectionNames, transfersOf } from '../core/plan/view'
 import type { Comparable } from '../core/plan/compare'
 import type { Slice } from '../core/slice/slices'
 import type { Row } from '../core/value'
-import { plan as planTable, type StoredPart } from '../database/schema'
+import { plan as planTable, type PlanMark, type StoredPart } from '../database/schema'
 import type { Engine } from './context'
 import { instantText } from './instant'
 import { transaction } from './transaction'
@@ -50,17 +50,32 @@ export async function readPlan(engine: Engine, id: number): Promise<StoredPlan> 
 export async function readPlanParts(
   engine: Engine,
   id: number,
-): Promise<Pick<StoredPlan, 'id' | 'parts' | 'loads'>> {
-  const { id: number, parts, loads } = planTable
+): Promise<Pick<StoredPlan, 'id' | 'parts' | 'loads' | 'marks'>> {
+  const { id: number, parts, loads, marks } = planTable
   const [found] = await engine.db
-    .select({ id: number, parts, loads })
+    .select({ id: number, parts, loads, marks })
     .from(planTable)
     .where(eq(planTable.id, id))
   return found ?? fail('unknown-name', `there is no plan ${id}; plans that were not run are kept for a week`)
 }
 
-const pick = (resolved: readonly (Resolved | null)[], varies: readonly Varies[], by: Varies) =>
-  resolved.filter((_, i) => varies[i] === by)
+/** A text as it is kept: most are a plain text or a path that is its own pattern, and need no more than that. */
+type Kept = string | Resolved | null
+
+const keep = (resolved: Resolved | null): Kept =>
+  resolved && (resolved.kind === 'text' || (resolved.kind === 'path' && resolved.pattern === resolved.text))
+    ? resolved.text
+    : resolved
+
+const unkept = (kept: Kept, slot: Slot): Resolved | null =>
+  typeof kept !== 'string'
+    ? kept
+    : slot.kind === 'path'
+      ? { kind: 'path', text: kept, pattern: kept }
+      : { kind: 'text', text: kept }
+
+const pick = (resolved: readonly (Resolved | null)[], varies: readonly Varies[], by: Varies): Kept[] =>
+  resolved.filter((_, i) => varies[i] === by).map(keep)
 
 /** A part of a plan as it is kept: without its rows and slices, which are tables of their own. */
 export function storedParts(plan: Plan): StoredPart[] {
@@ -75,7 +90,7 @@ export function storedParts(plan: Plan): StoredPart[] {
     rows: part.roster?.rows.length ?? 0,
     slices: part.slices?.length ?? 0,
     varies: part.varies,
-    same: pick(first.get(part.index)?.resolved ?? [], part.varies, 'same'),
+    same: (first.get(part.index)?.resolved ?? []).filter((_, i) => part.varies[i] === 'same'),
     differing: differing(plan, part.index),
   }))
 }
@@ -85,13 +100,12 @@ export function storedParts(plan: Plan): StoredPart[] {
  * are as many narrow rows. All of it or nothing.
  */
 export async function storePlan(engine: Engine, plan: Plan, facts: Facts, head: PlanHead): Promise<number> {
-  const codes = codesOf(plan)
-  const connections = loadConnections(plan)
+  const marks = marksOf(plan)
   const files = filesOf(plan, facts)
   return await transaction(engine.db.$client, async (client) => {
     const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.plan (job, version_id, environment, by, parameters, "only", span, parts, findings, forecast, loads)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id`,
+      `insert into mattock.plan (job, version_id, environment, by, parameters, "only", span, parts, findings, forecast, loads, marks)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) returning id`,
       [
         head.job,
         head.versionId,
@@ -104,6 +118,7 @@ export async function storePlan(engine: Engine, plan: Plan, facts: Facts, head: 
         JSON.stringify(plan.findings),
         JSON.stringify(plan.forecast),
         plan.loads.length,
+        JSON.stringify(marks.marks),
       ],
     )
     const id = rows[0]!.id
@@ -115,8 +130,8 @@ export async function storePlan(engine: Engine, plan: Plan, facts: Facts, head: 
     )
     await copy(
       client,
-      'planned_load (plan_id, number, part, "row", slice, title, resolved, connections, files, codes)',
-      loadLines(plan, id, connections, files, codes),
+      'planned_load (plan_id, number, part, "row", slice, title, resolved, files, mark)',
+      loadLines(plan, id, files, marks.of),
     )
     return id
   })
@@ -192,14 +207,13 @@ function* firstOf(
 function* loadLines(
   plan: Plan,
   id: number,
-  connections: readonly string[],
-  files: ReadonlyMap<number, string>,
-  codes: ReadonlyMap<number, string>,
+  files: readonly (string | undefined)[],
+  marks: Uint32Array,
 ): Generator<string> {
   const places = plan.parts.map(({ varies }) => varies.flatMap((by, i) => (by === 'both' ? [i] : [])))
   for (let number = 0; number < plan.loads.length; number++) {
     const load = plan.loads[number]!
-    const own = places[load.part]!.map((i) => load.resolved[i] ?? null)
+    const own = places[load.part]!.map((i) => keep(load.resolved[i] ?? null))
     yield line(
       id,
       number,
@@ -208,70 +222,62 @@ function* loadLines(
       load.slice < 0 ? null : load.slice,
       load.row < 0 ? load.key : null,
       own.length === 0 ? null : JSON.stringify(own),
-      connections[number]!,
-      files.get(number) ?? null,
-      codes.get(number) ?? '{}',
+      files[number] ?? null,
+      marks[number]!,
     )
   }
 }
 
-/** A list of texts as Postgres writes an array. */
-const arrayText = (texts: Iterable<string>): string =>
-  `{${[...texts].map((text) => `"${text.replace(/[\\"]/g, '\\$&')}"`).join(',')}}`
+/** The marks of a plan, and which of them each load has. */
+function marksOf(plan: Plan): { marks: PlanMark[]; of: Uint32Array } {
+  const names = connectionNames(plan)
+  const codes = codesOf(plan)
+  const marks: PlanMark[] = []
+  const of = new Uint32Array(plan.loads.length)
+  // loads share their lists, so that most are found without looking at what is in them
+  const byLists = new Map<readonly string[], Map<string, number>>()
+  const byText = new Map<string, number>()
+  for (let i = 0; i < of.length; i++) {
+    const own = names[i]!
+    const found = codes[i] ?? ''
+    let known = byLists.get(own)
+    if (!known) byLists.set(own, (known = new Map()))
+    let mark = known.get(found)
+    if (mark === undefined) {
+      const text = JSON.stringify([own, found])
+      mark = byText.get(text)
+      if (mark === undefined) {
+        mark = marks.push({ connections: own, codes: found === '' ? [] : found.split(' ') }) - 1
+        byText.set(text, mark)
+      }
+      known.set(found, mark)
+    }
+    of[i] = mark
+  }
+  return { marks, of }
+}
 
-/** The codes of the findings about each load, as Postgres writes an array; those who have the same share one text. */
-function codesOf(plan: Plan): Map<number, string> {
-  const lists = new Map<number, string>()
+/** The codes of the findings about each load, a blank between them; those who have the same share one text. */
+function codesOf(plan: Plan): (string | undefined)[] {
+  const lists: (string | undefined)[] = new Array<string | undefined>(plan.loads.length)
   const longer = new Map<string, string>()
   for (const { code, loads } of plan.findings)
     for (const number of loads) {
-      const before = lists.get(number) ?? ''
+      const before = lists[number] ?? ''
       const id = `${before} ${code}`
       let after = longer.get(id)
       if (after === undefined) longer.set(id, (after = before.split(' ').includes(code) ? before : id.trim()))
-      lists.set(number, after)
+      lists[number] = after
     }
-  const texts = new Map<string, string>()
-  for (const [number, list] of lists) {
-    let text = texts.get(list)
-    if (text === undefined) texts.set(list, (text = arrayText(list.split(' '))))
-    lists.set(number, text)
-  }
   return lists
 }
 
-function loadConnections(plan: Plan): string[] {
-  const names: (string[] | undefined)[] = []
-  for (const { number, name } of connectionsOf(plan)) {
-    const list = (names[number] ??= [])
-    if (!list.includes(name)) list.push(name)
-  }
-  const texts = new Map<string, string>()
-  return plan.loads.map((_, number) => {
-    const list = names[number] ?? []
-    const id = list.join('\n')
-    let text = texts.get(id)
-    if (text === undefined) texts.set(id, (text = arrayText(list)))
-    return text
-  })
-}
-
-const noFiles = JSON.stringify({ names: [], bytes: 0 })
-
-function filesOf(plan: Plan, facts: Facts): Map<number, string> {
-  const files = new Map<number, string>()
+function filesOf(plan: Plan, facts: Facts): (string | undefined)[] {
+  const files: (string | undefined)[] = new Array<string | undefined>(plan.loads.length)
   for (const { number, fileKey } of transfersOf(plan)) {
     const found = fileKey === undefined ? undefined : facts.files.get(fileKey)
-    if (!found) continue
-    files.set(
-      number,
-      found.length === 0
-        ? noFiles
-        : JSON.stringify({
-            names: found.map(({ path }) => path),
-            bytes: found.reduce((sum, { size }) => sum + size, 0),
-          }),
-    )
+    if (found)
+      files[number] = found.length === 0 ? '[]' : JSON.stringify(found.map(({ path, size }) => [path, size]))
   }
   return files
 }
@@ -286,23 +292,24 @@ export const planLoadsSql = sql.raw(
 export interface PlanParts {
   readonly id: number
   readonly parts: readonly StoredPart[]
+  readonly marks: readonly PlanMark[]
 }
 
 interface LoadRecord extends Record<string, unknown> {
   number: number
   part: number
   title: string | null
-  own: (Resolved | null)[] | null
-  files: StoredLoad['files']
-  codes: string[]
+  own: Kept[] | null
+  files: [string, number][] | null
+  mark: number
   left: boolean
   key: string | null
   cells: Row | null
-  by_row: (Resolved | null)[] | null
+  by_row: Kept[] | null
   from: string | null
   to: string | null
   label: string | null
-  by_slice: (Resolved | null)[] | null
+  by_slice: Kept[] | null
 }
 
 /** Loads of a plan that fit a condition over `l`, `r` and `s`, in their order. */
@@ -312,15 +319,15 @@ export async function readLoads(
   { where, offset = 0, limit }: { where?: SQL | undefined; offset?: number; limit?: number } = {},
 ): Promise<StoredLoad[]> {
   const { rows } = await engine.db.execute<LoadRecord>(
-    sql`select l.number, l.part, l.title, l.resolved as own, l.files, l.codes, l."left", r.key, r.cells, r.resolved as by_row,
+    sql`select l.number, l.part, l.title, l.resolved as own, l.files, l.mark, l."left", r.key, r.cells, r.resolved as by_row,
           s."from", s."to", s.label, s.resolved as by_slice
         from ${planLoadsSql} where l.plan_id = ${plan.id} ${where ? sql`and ${where}` : sql``}
         order by l.number offset ${offset} ${limit === undefined ? sql`` : sql`limit ${limit}`}`,
   )
-  return rows.map((row) => loadOf(row, plan.parts[row.part]!))
+  return rows.map((row) => loadOf(row, plan.parts[row.part]!, plan.marks))
 }
 
-function loadOf(row: LoadRecord, part: StoredPart): StoredLoad {
+function loadOf(row: LoadRecord, part: StoredPart, marks: readonly PlanMark[]): StoredLoad {
   const slice =
     row.from === null
       ? null
@@ -333,24 +340,30 @@ function loadOf(row: LoadRecord, part: StoredPart): StoredLoad {
     rowKey: row.key,
     row: row.cells,
     slice,
-    resolved: resolvedOf(part, row.by_row ?? [], row.by_slice ?? [], row.own ?? []),
-    files: row.files,
-    codes: row.codes,
+    resolved: resolvedOf(part, slotsIn(part), row.by_row ?? [], row.by_slice ?? [], row.own ?? []),
+    files: row.files && {
+      names: row.files.map(([path]) => path),
+      bytes: row.files.reduce((sum, [, bytes]) => sum + bytes, 0),
+    },
+    codes: [...(marks[row.mark]?.codes ?? [])],
     left: row.left,
   }
 }
 
+const slotsIn = ({ steps }: Pick<StoredPart, 'steps'>): Slot[] => steps.flatMap(({ slots }) => slots)
+
 /** What a load resolves to, put together from what varies with its row, its slice, with both, or not at all. */
 function resolvedOf(
   part: Pick<StoredPart, 'varies' | 'same'>,
-  byRow: readonly (Resolved | null)[],
-  bySlice: readonly (Resolved | null)[],
-  own: readonly (Resolved | null)[],
+  slots: readonly Slot[],
+  byRow: readonly Kept[],
+  bySlice: readonly Kept[],
+  own: readonly Kept[],
 ): (Resolved | null)[] {
-  if (!part.varies) return [...own]
+  if (!part.varies) return own.map((kept, i) => unkept(kept, slots[i]!))
   const lists = { same: part.same ?? [], row: byRow, slice: bySlice, both: own }
   const at = { same: 0, row: 0, slice: 0, both: 0 }
-  return part.varies.map((by) => lists[by][at[by]++] ?? null)
+  return part.varies.map((by, i) => unkept(lists[by][at[by]++] ?? null, slots[i]!))
 }
 
 /** @throws FaultError `unknown-name` */
@@ -375,7 +388,7 @@ export async function readComparable(engine: Engine, plan: StoredPlan): Promise<
     row: number
     key: string
     cells: Row
-    resolved: (Resolved | null)[]
+    resolved: Kept[]
   }>(
     sql`select part, "row", key, cells, resolved from mattock.plan_row where plan_id = ${plan.id} order by part, "row"`,
   )
@@ -385,15 +398,16 @@ export async function readComparable(engine: Engine, plan: StoredPlan): Promise<
     from: string
     to: string
     label: string
-    resolved: (Resolved | null)[]
+    resolved: Kept[]
   }>(
     sql`select part, slice, "from", "to", label, resolved from mattock.plan_slice where plan_id = ${plan.id} order by part, slice`,
   )
-  const { rows: loads } = await engine.db.$client.query<[number, number | null, number | null, string | null, (Resolved | null)[] | null]>({
+  const { rows: loads } = await engine.db.$client.query<[number, number | null, number | null, string | null, Kept[] | null]>({
     text: `select part, "row", slice, title, resolved from mattock.planned_load where plan_id = $1 order by number`,
     values: [plan.id],
     rowMode: 'array',
   } as pg.QueryArrayConfig) // prettier-ignore
+  const slotsOf = plan.parts.map(slotsIn)
   const rowsOf = plan.parts.map((): typeof rows => [])
   for (const row of rows) rowsOf[row.part]![row.row] = row
   const slicesOf = plan.parts.map((): typeof slices => [])
@@ -425,7 +439,13 @@ export async function readComparable(engine: Engine, plan: StoredPlan): Promise<
         row: row ?? -1,
         slice: slice ?? -1,
         key: bySlice ? `${name} · ${bySlice.label}` : name,
-        resolved: resolvedOf(plan.parts[part]!, byRow?.resolved ?? [], bySlice?.resolved ?? [], own ?? []),
+        resolved: resolvedOf(
+          plan.parts[part]!,
+          slotsOf[part]!,
+          byRow?.resolved ?? [],
+          bySlice?.resolved ?? [],
+          own ?? [],
+        ),
       }
     }),
   }

@@ -12,6 +12,7 @@ import {
   plan as planTable,
   run as runTable,
   type LoadError,
+  type PlanMark,
   type StoredPart,
 } from '../database/schema'
 import type { Engine } from './context'
@@ -42,6 +43,7 @@ interface RunFrame {
   /** Types of the roster's columns, by part. */
   readonly types: Record<number, Record<string, ValueType>>
   readonly parts: readonly StoredPart[]
+  readonly marks: readonly PlanMark[]
 }
 
 const frames = new Map<number, Promise<RunFrame>>()
@@ -80,6 +82,7 @@ async function readFrame(engine: Engine, runId: number): Promise<RunFrame> {
     environment: await readEnvironment(engine, found.run.environment),
     types,
     parts: found.plan.parts,
+    marks: found.plan.marks,
   }
 }
 
@@ -94,7 +97,11 @@ export interface LoadEnd {
 /** Runs a load's steps in order and records each. Never throws for what the load itself does wrong. */
 export async function runLoad(engine: Engine, started: Started, signal: AbortSignal): Promise<LoadEnd> {
   const frame = await frameOf(engine, started.run_id)
-  const planned = await readLoad(engine, { id: started.plan_id, parts: frame.parts }, started.number)
+  const planned = await readLoad(
+    engine,
+    { id: started.plan_id, parts: frame.parts, marks: frame.marks },
+    started.number,
+  )
   const { slice } = planned
   const steps = stepsOf(frame.job.parts[started.part]!)
   const outcomes: Record<string, Row> = {}

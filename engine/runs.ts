@@ -92,11 +92,14 @@ async function insertRun(
     const id = rows[0]!.id
     const inserted = await client.query(
       `insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, connections, repeats)
-       select $1, p.number, p.part, p."row" is not null, concat_ws(' · ', coalesce(r.key, p.title), s.label), r.key, s."from", s."to", s.label, p.connections,
+       select $1, p.number, p.part, p."row" is not null, concat_ws(' · ', coalesce(r.key, p.title), s.label), r.key, s."from", s."to", s.label, coalesce(m.connections, '{}'),
          (select b.id from mattock.load b where b.run_id = $3 and b.number = p.number)
        from mattock.planned_load p
        left join mattock.plan_row r on r.plan_id = p.plan_id and r.part = p.part and r."row" = p."row"
        left join mattock.plan_slice s on s.plan_id = p.plan_id and s.part = p.part and s.slice = p.slice
+       left join (
+         select t.n - 1 as mark, array(select jsonb_array_elements_text(t.own -> 'connections')) as connections
+         from mattock.plan, jsonb_array_elements(marks) with ordinality t(own, n) where id = $2) m on m.mark = p.mark
        where p.plan_id = $2 and ${which} order by p.number`,
       [id, plan.id, rerunOf, ...values],
     )

@@ -100,37 +100,92 @@ function* resolveTransfers(expansion: Expansion): Generator<ResolvedTransfer> {
   }
 }
 
-/** Every connection a load uses, with where it is named; `place` is the same object for the same place. */
-export function* connectionsOf(
-  expansion: Pick<Expansion, 'parts' | 'loads'>,
-): Generator<{ number: number; step: string; path: string; name: string; place: object }> {
-  const wanted = new Set([
-    'transfer.from.store',
-    'transfer.from.connection',
-    'transfer.from.service',
-    'transfer.into.connection',
-    'transfer.into.store',
-    'sql.on',
-    'check.on',
-  ])
-  const places = expansion.parts.map((part) =>
-    part.steps
-      .flatMap((step) => step.slots)
-      .flatMap((slot, i) => (wanted.has(slot.path) ? [{ slot, i }] : [])),
-  )
-  for (let number = 0; number < expansion.loads.length; number++) {
-    const load = expansion.loads[number]!
-    for (const { slot, i } of places[load.part]!) {
-      const name = plainText(load.resolved[i] ?? null)
-      if (name !== undefined) yield { number, step: slot.step, path: slot.path, name, place: slot }
-    }
-  }
+/** Where steps name connections. */
+const connectionPaths = new Set([
+  'transfer.from.store',
+  'transfer.from.connection',
+  'transfer.from.service',
+  'transfer.into.connection',
+  'transfer.into.store',
+  'sql.on',
+  'check.on',
+])
+
+/** A connection as a place in the job names it. */
+export interface ConnectionUse {
+  readonly name: string
+  readonly part: number
+  readonly step: string
+  readonly path: string
+  /** Place among the slots of the part's steps. */
+  readonly slot: number
 }
 
-/** The distinct patterns of files that a plan needs looked up, by their key among the facts. */
-export function wantedFiles(expansion: Expansion): Map<string, { store: string; pattern: string }> {
-  const wanted = new Map<string, { store: string; pattern: string }>()
-  for (const { store, files, fileKey: key } of transfersOf(expansion))
-    if (key !== undefined && !wanted.has(key)) wanted.set(key, { store: store!, pattern: files!.pattern })
-  return wanted
+/** The distinct connections that each place in the job names. */
+export function connectionUses(expansion: Pick<Expansion, 'parts' | 'loads'>): ConnectionUse[] {
+  const places = expansion.parts.map((part) =>
+    part.steps
+      .flatMap(({ slots }) => slots)
+      .flatMap(({ step, path }, slot) =>
+        connectionPaths.has(path)
+          ? // loads share what a slot came to for their row, so that most have been seen
+            [{ at: { part: part.index, step, path, slot }, seen: new Set<Resolved | null>() }]
+          : [],
+      ),
+  )
+  const uses: ConnectionUse[] = []
+  const known = new Set<string>()
+  for (const load of expansion.loads) {
+    for (const { at, seen } of places[load.part]!) {
+      const resolved = load.resolved[at.slot] ?? null
+      if (seen.has(resolved)) continue
+      seen.add(resolved)
+      const name = plainText(resolved)
+      const id = `${at.part} ${at.slot} ${name}`
+      if (name === undefined || known.has(id)) continue
+      known.add(id)
+      uses.push({ name, ...at })
+    }
+  }
+  return uses
+}
+
+/** Numbers of the loads whose place names a connection. */
+export function loadsUsing(
+  { loads }: Pick<Expansion, 'loads'>,
+  { part, slot, name }: ConnectionUse,
+): number[] {
+  const numbers: number[] = []
+  for (let i = 0; i < loads.length; i++) {
+    const load = loads[i]!
+    if (load.part === part && plainText(load.resolved[slot] ?? null) === name) numbers.push(i)
+  }
+  return numbers
+}
+
+/**
+ * The distinct names of the connections that each load uses. Loads share their lists: what a connection is called
+ * seldom varies with the slice, so it is worked out once a row.
+ */
+export function connectionNames(
+  expansion: Pick<Expansion, 'parts' | 'loads'>,
+): readonly (readonly string[])[] {
+  const byRow = expansion.parts.map((): (readonly string[])[] => [])
+  const places = expansion.parts.map(({ steps, varies }) => {
+    const at = steps
+      .flatMap(({ slots }) => slots)
+      .flatMap((slot, i) => (connectionPaths.has(slot.path) ? [i] : []))
+    return { at, sliced: at.some((i) => varies[i] === 'slice' || varies[i] === 'both') }
+  })
+  const namesOf = (load: PlannedLoad): readonly string[] => {
+    const names: string[] = []
+    for (const i of places[load.part]!.at) {
+      const name = plainText(load.resolved[i] ?? null)
+      if (name !== undefined && !names.includes(name)) names.push(name)
+    }
+    return names
+  }
+  return expansion.loads.map((load) =>
+    places[load.part]!.sliced ? namesOf(load) : (byRow[load.part]![load.row + 1] ??= namesOf(load)),
+  )
 }

@@ -1,6 +1,6 @@
 import type { Caps, Workload } from '../forecast/forecast'
 import type { Expansion, Facts } from './types'
-import { connectionsOf } from './view'
+import { connectionNames } from './view'
 
 /** Names each distinct thing by a number, in the order of their first use. */
 export function numbering<T>(): { of: (id: string, make: () => T) => number; list: T[] } {
@@ -28,18 +28,18 @@ export function workloadOf(
   const part = new Uint16Array(count)
   const likeOf = new Uint32Array(count)
   const usesOf = new Uint32Array(count)
-  const names: string[][] = []
-  for (const { number, name } of connectionsOf(expansion)) {
-    const list = (names[number] ??= [])
-    if (!list.includes(name)) list.push(name)
-  }
+  const names = connectionNames(expansion)
+  // loads of a row share their list, so that its text is made once a row
+  const numbered = new Map<readonly string[], number>()
   for (let i = 0; i < count; i++) {
     const load = expansion.loads[i]!
     part[i] = load.part
     const row = load.row >= 0 ? expansion.parts[load.part]!.roster!.rows[load.row]!.key : load.key
     likeOf[i] = like.of(row, () => history.get(row) ?? [])
-    const used = names[i] ?? []
-    usesOf[i] = uses.of(used.join('\n'), () => used)
+    const used = names[i]!
+    let place = numbered.get(used)
+    if (place === undefined) numbered.set(used, (place = uses.of(used.join('\n'), () => used)))
+    usesOf[i] = place
   }
   return { part, likeOf, usesOf, like: like.list, any: history.get('') ?? [], connections: uses.list }
 }

@@ -73,10 +73,8 @@ export class Lister {
         toAsk.push(pattern)
         continue
       }
-      const segments = storeSegments(pattern).map(unescapeSegment)
-      const name = segments.pop()
-      if (name === undefined) continue
-      const folder = segments.join('/')
+      const [folder, name] = placeOf(pattern)
+      if (name === '') continue
       const list = byFolder.get(folder)
       if (list) list.push({ pattern, name })
       else byFolder.set(folder, [{ pattern, name }])
@@ -151,6 +149,18 @@ export class Lister {
     }
     return found.isFile() ? { path, size: found.size, modified: found.mtime.toISOString() } : undefined
   }
+}
+
+/** Folder and name of a pattern without a wildcard; the name is empty where it names nothing. */
+function placeOf(pattern: string): [folder: string, name: string] {
+  // most paths are plain at a glance, and there are many
+  if (/^[^./\\:\0][^/\\\0]*(\/[^./\\\0][^/\\\0]*)*$/.test(pattern)) {
+    const slash = pattern.lastIndexOf('/')
+    return [slash < 0 ? '' : pattern.slice(0, slash), pattern.slice(slash + 1)]
+  }
+  const segments = storeSegments(pattern).map(unescapeSegment)
+  const name = segments.pop() ?? ''
+  return [segments.join('/'), name]
 }
 
 /** Full path of a file of the store, links followed. @throws FaultError `path` where it lies outside */

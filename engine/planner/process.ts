@@ -18,6 +18,8 @@ type Answered =
 
 /** MB of memory that a plan of some hundred thousand loads needs, and then some. */
 const heap = 2048
+/** MB for what is new: a plan makes much that stays, and each round through a small space copies it once more. */
+const young = 64
 
 /**
  * Plans in a process of its own, started again where it ended: a plan of 300,000 loads keeps a
@@ -29,7 +31,7 @@ export function planApart(entry: string, log: (message: string) => void): Planne
   const waiting = new Map<number, { resolve: (value: never) => void; reject: (error: Error) => void }>()
   const start = (): ChildProcess => {
     const made = fork(entry, ['planner'], {
-      execArgv: [`--max-old-space-size=${heap}`],
+      execArgv: [`--max-old-space-size=${heap}`, `--max-semi-space-size=${young}`],
       stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
     })
     made.on('message', (answer: Answered) => {

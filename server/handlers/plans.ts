@@ -3,7 +3,7 @@ import type { Resolved } from '../../core/expression/slot'
 import { resolvedText, slotLabel } from '../../core/plan/differing'
 import { stopsFor } from '../../core/plan/plan'
 import { valueText } from '../../core/value'
-import { jobVersion, planLoad, type StoredPart } from '../../database/schema'
+import { jobVersion, planLoad, type PlanMark, type StoredPart } from '../../database/schema'
 import { documentOf } from '../../engine/jobs'
 import {
   planLoadsSql,
@@ -24,10 +24,12 @@ interface Wanted {
 }
 
 /** Which loads of a page: over `l`, `r` and `s` of `planLoadsSql`. */
-function fits({ code, search, left }: Wanted): SQL | undefined {
+function fits({ code, search, left }: Wanted, marks: readonly PlanMark[]): SQL | undefined {
   const holds = (text: SQL) => sql`strpos(lower(${text}), lower(${search})) > 0`
   return and(
-    code ? sql`${code} = any (l.codes)` : undefined,
+    code
+      ? sql`l.mark = any (${sql.param(marks.flatMap(({ codes }, mark) => (codes.includes(code) ? [mark] : [])))}::int[])`
+      : undefined,
     left ? sql`l."left" = ${left === 'yes'}` : undefined,
     search
       ? sql`(${holds(sql`concat_ws(' · ', coalesce(r.key, l.title), s.label)`)} or ${holds(sql`r.resolved::text`)}
@@ -76,7 +78,7 @@ export const planHandlers: Pick<
   },
   planLoads: async ({ engine }, { params, query }) => {
     const plan = await readPlanParts(engine, params.id)
-    const where = fits(query)
+    const where = fits(query, plan.marks)
     const total = where
       ? (await engine.db.execute<{ n: number }>(sql`select count(*)::int as n from ${planLoadsSql} where l.plan_id = ${params.id} and ${where}`)).rows[0]!.n // prettier-ignore
       : plan.loads
@@ -135,7 +137,8 @@ export const planHandlers: Pick<
   leaveOut: async ({ engine }, { params, body }) => {
     const which = body.numbers
       ? sql`l.number = any (${sql.param(body.numbers)}::int[])`
-      : (fits({ code: body.code, search: body.search }) ?? sql`true`)
+      : (fits({ code: body.code, search: body.search }, (await readPlanParts(engine, params.id)).marks) ??
+        sql`true`)
     const { rowCount } = await engine.db.execute(
       sql`update mattock.planned_load set "left" = ${body.left} where plan_id = ${params.id}
           and number in (select l.number from ${planLoadsSql} where l.plan_id = ${params.id} and ${which})`,

@@ -202,7 +202,7 @@ export async function loadDetail(engine: Engine, run: number, load: number) {
   const [found] = rows
   if (!found) fail('unknown-name', `run ${run} has no load ${load}`)
   const [about] = await engine.db
-    .select({ id: planTable.id, parts: planTable.parts })
+    .select({ id: planTable.id, parts: planTable.parts, marks: planTable.marks })
     .from(runTable)
     .innerJoin(planTable, eq(planTable.id, runTable.planId))
     .where(eq(runTable.id, run))

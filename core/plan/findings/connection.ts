@@ -2,7 +2,7 @@ import { kindWords, type ConnectionKind } from '../../connection'
 import { nearestName } from '../../expression/nearest'
 import type { Gatherer } from '../gather'
 import { sourceKey, type Expansion, type Facts } from '../types'
-import { connectionsOf, transfersOf, type ResolvedTransfer } from '../view'
+import { connectionUses, loadsUsing, transfersOf, type ResolvedTransfer } from '../view'
 import { loadGroups, type Rule } from './rule'
 
 const wantedKind = (path: string): ConnectionKind =>
@@ -11,19 +11,8 @@ const wantedKind = (path: string): ConnectionKind =>
 /** `connection`: one that is not there, has no settings in this environment, is of another kind, or lacks a right. */
 export const connection: Rule = (expansion, facts, findings) => {
   const environment = expansion.request.environment.name
-  const places = new Map<
-    object,
-    Map<string, { name: string; step: string; path: string; numbers: number[] }>
-  >()
-  for (const { number, step, path, name, place } of connectionsOf(expansion)) {
-    let uses = places.get(place)
-    if (!uses) places.set(place, (uses = new Map()))
-    const use = uses.get(name)
-    if (use) use.numbers.push(number)
-    else uses.set(name, { name, step, path, numbers: [number] })
-  }
-  const uses = [...places.values()].flatMap((own) => [...own.values()])
-  for (const { name, step, path, numbers } of uses) {
+  for (const use of connectionUses(expansion)) {
+    const { name, step, path } = use
     const fact = Object.hasOwn(facts.connections, name) ? facts.connections[name] : undefined
     const where = { step, path, connection: name }
     if (!fact) {
@@ -35,23 +24,30 @@ export const connection: Rule = (expansion, facts, findings) => {
           ? 'the name of a connection is empty'
           : `there is no connection "${name}"${near ? `; did you mean ${near}?` : ''}`,
         where,
-        numbers,
+        loadsUsing(expansion, use),
       )
       continue
     }
     if (!fact.configured) {
-      findings.add('connection', 'stop', `${name} has no settings in ${environment}`, where, numbers, {
-        label: 'Give it settings',
-        open: 'connection',
-        name,
-      })
+      findings.add(
+        'connection',
+        'stop',
+        `${name} has no settings in ${environment}`,
+        where,
+        loadsUsing(expansion, use),
+        {
+          label: 'Give it settings',
+          open: 'connection',
+          name,
+        },
+      )
     } else if (fact.kind !== wantedKind(path)) {
       findings.add(
         'connection',
         'stop',
         `${name} is ${kindWords[fact.kind]}; ${path} needs ${kindWords[wantedKind(path)]}`,
         where,
-        numbers,
+        loadsUsing(expansion, use),
       )
     }
   }

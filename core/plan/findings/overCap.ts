@@ -1,11 +1,11 @@
-import { connectionsOf } from '../view'
+import { connectionUses } from '../view'
 import type { Rule } from './rule'
 
 /** `over-cap`: a part asks for more loads at once than a connection allows. */
 export const overCap: Rule = (expansion, facts, findings) => {
   const asked = new Map<string, { atOnce: number; part: number; step: string; path: string }>()
-  for (const { number, name, step, path } of connectionsOf(expansion)) {
-    const part = expansion.parts[expansion.loads[number]!.part]!
+  for (const { part: index, name, step, path } of connectionUses(expansion)) {
+    const part = expansion.parts[index]!
     const known = asked.get(name)
     if (!known || part.atOnce > known.atOnce)
       asked.set(name, { atOnce: part.atOnce, part: part.index, step, path })

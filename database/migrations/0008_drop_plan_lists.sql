@@ -1,0 +1,2 @@
+ALTER TABLE "mattock"."planned_load" DROP COLUMN "connections";--> statement-breakpoint
+ALTER TABLE "mattock"."planned_load" DROP COLUMN "codes";
