@@ -1,5 +1,7 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import {
+  memo,
+  useCallback,
   useEffect,
   useId,
   useRef,
@@ -40,6 +42,51 @@ interface Props<T> {
   readonly height?: number | string
 }
 
+interface LineProps {
+  readonly id: string
+  readonly value: unknown
+  readonly index: number
+  /** Pixels from the top. */
+  readonly start: number
+  readonly height: number
+  readonly columns: readonly RowsColumn<unknown>[]
+  readonly current: boolean
+  readonly opens: boolean
+  readonly faded: boolean
+  readonly onPress: (index: number) => void
+}
+
+/** A row. While a list is scrolled most rows stay as they are, so that none of them is drawn again. */
+const Line = memo(function Line(line: LineProps): ReactElement {
+  const { value, index, height, columns } = line
+  const classes = ['rows-row', line.opens && 'open', line.current && 'current', line.faded && 'faded']
+  return (
+    <div
+      id={line.id}
+      role="row"
+      aria-rowindex={index + 2}
+      aria-selected={line.current}
+      className={classes.filter(Boolean).join(' ')}
+      style={{ height, lineHeight: `${height - 1}px`, transform: `translateY(${line.start}px)` }}
+      onClick={() => line.onPress(index)}
+    >
+      {columns.map((column) => (
+        <span
+          key={column.id}
+          role="gridcell"
+          className={
+            [column.number && 'number', column.mono && 'mono'].filter(Boolean).join(' ') || undefined
+          }
+          title={value === undefined ? undefined : column.hint?.(value)}
+          style={column.mono ? { lineHeight: 'inherit' } : undefined}
+        >
+          {value === undefined ? <span className="soft">…</span> : column.cell(value, index)}
+        </span>
+      ))}
+    </div>
+  )
+})
+
 /** The one table: sticky header, keyboard rows, windowed. Arrows or j and k move, Enter opens, x picks. */
 export function Rows<T>(props: Props<T>): ReactElement {
   const { columns, total, row, rowHeight = 29, onSeen, onOpen, onPick, onCurrent } = props
@@ -65,6 +112,18 @@ export function Rows<T>(props: Props<T>): ReactElement {
     const value = row(next)
     if (value !== undefined) onCurrent?.(value)
   }
+  // one function for good, so that a row is drawn again only where something of it changed
+  const pressed = useRef<(index: number) => void>(() => {})
+  useEffect(() => {
+    pressed.current = (index) => {
+      setChosen(index)
+      const value = row(index)
+      if (value === undefined) return
+      onCurrent?.(value)
+      onOpen?.(value, index)
+    }
+  })
+  const press = useCallback((index: number) => pressed.current(index), [])
   const keys = (event: KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey || event.altKey || event.target !== event.currentTarget) return
     const page = Math.max(1, Math.floor((scroll.current?.clientHeight ?? 300) / rowHeight) - 2)
@@ -122,47 +181,20 @@ export function Rows<T>(props: Props<T>): ReactElement {
         <div role="rowgroup" style={{ height: windowed.getTotalSize(), position: 'relative' }}>
           {items.map((item) => {
             const value = row(item.index)
-            const classes = [
-              'rows-row',
-              onOpen && 'open',
-              item.index === current && 'current',
-              value !== undefined && props.faded?.(value) && 'faded',
-            ]
             return (
-              <div
+              <Line
                 key={item.key}
                 id={`${id}-${item.index}`}
-                role="row"
-                aria-rowindex={item.index + 2}
-                aria-selected={item.index === current}
-                className={classes.filter(Boolean).join(' ')}
-                style={{
-                  height: rowHeight,
-                  lineHeight: `${rowHeight - 1}px`,
-                  transform: `translateY(${item.start}px)`,
-                }}
-                onClick={() => {
-                  setChosen(item.index)
-                  if (value === undefined) return
-                  onCurrent?.(value)
-                  onOpen?.(value, item.index)
-                }}
-              >
-                {columns.map((column) => (
-                  <span
-                    key={column.id}
-                    role="gridcell"
-                    className={
-                      [column.number && 'number', column.mono && 'mono'].filter(Boolean).join(' ') ||
-                      undefined
-                    }
-                    title={value === undefined ? undefined : column.hint?.(value)}
-                    style={column.mono ? { lineHeight: 'inherit' } : undefined}
-                  >
-                    {value === undefined ? <span className="soft">…</span> : column.cell(value, item.index)}
-                  </span>
-                ))}
-              </div>
+                value={value}
+                index={item.index}
+                start={item.start}
+                height={rowHeight}
+                columns={columns as readonly RowsColumn<unknown>[]}
+                current={item.index === current}
+                opens={onOpen !== undefined}
+                faded={value !== undefined && props.faded?.(value) === true}
+                onPress={press}
+              />
             )
           })}
         </div>

@@ -1,4 +1,3 @@
-import { Checkbox } from '@mui/material'
 import { bytesText, count } from '../../look/times'
 import type { RowsColumn } from '../../parts/Rows'
 import type { LoadRow, PlanAnswer } from './Plan'
@@ -32,7 +31,7 @@ export function columnsOf(
   const columns: RowsColumn<LoadRow>[] = [
     {
       id: 'in', title: '', width: '34px',
-      cell: (load) => <Checkbox checked={!load.left} disabled={!onPick} tabIndex={-1} onClick={(event) => event.stopPropagation()} onChange={() => onPick?.(load)} slotProps={{ input: { 'aria-label': `run ${load.key}` } }} sx={{ p: 0, '& svg': { fontSize: 17 } }} />,
+      cell: (load) => <input type="checkbox" checked={!load.left} disabled={!onPick} tabIndex={-1} aria-label={`run ${load.key}`} onClick={(event) => event.stopPropagation()} onChange={() => onPick?.(load)} />,
     },
   ] // prettier-ignore
   // names first, then what is built from them; a row's columns that only repeat the key come last
