@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { connectionKinds } from '../core/connection'
+import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
 import { controlRoutes } from './control'
 import { mappingSchema } from './mapping'
@@ -19,6 +20,7 @@ const page = {
 /** Every operation of the API, by name. */
 export const routes = {
   ...catalogRoutes,
+  ...bringInRoutes,
   ...controlRoutes,
   ...planRoutes,
   ...tryRoutes,

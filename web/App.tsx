@@ -28,6 +28,7 @@ const router = createBrowserRouter([
       { path: '/control', element: place(() => import('./places/control/ControlTables')) },
       { path: '/control/:name', element: place(() => import('./places/control/ControlTable')) },
       { path: '/jobs', element: place(() => import('./places/jobs/Jobs')) },
+      { path: '/jobs-in', element: place(() => import('./places/jobs/BringInJobs')) },
       { path: '/jobs/:name', element: place(() => import('./places/jobs/Job')) },
       { path: '/tries/:id', element: place(() => import('./places/try/Try')) },
       { path: '/plans/:id', element: place(() => import('./places/plan/Plan')) },

@@ -5,6 +5,7 @@ import { outlineOf, rosterText, type Outline } from '../../core/job/outline'
 import type { Resolved } from '../../core/expression/slot'
 import { newestClosed } from '../../core/slice/slices'
 import { documentOf, newestVersions, readVersion, saveJob } from '../../engine/jobs'
+import { bringInJobs, checkDocuments } from '../../engine/bringInJobs'
 import { previewRoster } from '../../engine/previewRoster'
 import { mappingSheet } from '../../engine/mapping'
 import { resolveOne } from '../../engine/resolve'
@@ -16,7 +17,16 @@ const plainOutline = (outline: Outline) => structuredClone(outline) as never
 
 export const jobHandlers: Pick<
   Handlers,
-  'jobs' | 'job' | 'saveJob' | 'checkJob' | 'resolveJob' | 'mapping' | 'jobEffect' | 'previewRoster'
+  | 'jobs'
+  | 'job'
+  | 'saveJob'
+  | 'checkDocuments'
+  | 'bringInJobs'
+  | 'checkJob'
+  | 'resolveJob'
+  | 'mapping'
+  | 'jobEffect'
+  | 'previewRoster'
 > = {
   jobs: async ({ engine }) => {
     const { rows: last } = await engine.db.$client.query<{
@@ -90,6 +100,10 @@ export const jobHandlers: Pick<
       faults: faults.map(({ code, message, where }) => ({ code, message, where: { ...where } })),
     }
   },
+  checkDocuments: async ({ engine }, { body }) =>
+    mutable(await checkDocuments(engine, body.documents, body.environment)) as never,
+  bringInJobs: async ({ engine, account }, { body }) =>
+    await bringInJobs(engine, { ...body, by: account.name }),
   jobEffect: async ({ options }, { params, body }) =>
     mutable(await options.planner.ask('effectOfText', { job: params.name, ...body })),
   previewRoster: async ({ engine }, { body }) => mutable(await previewRoster(engine, body)),

@@ -1,4 +1,4 @@
-import { TextField } from '@mui/material'
+import { Button, TextField } from '@mui/material'
 import { useMemo, useState, type ReactElement } from 'react'
 import { Link, useNavigate } from 'react-router'
 import type { Answer } from '../../../contract/route'
@@ -60,6 +60,11 @@ export default function Jobs(): ReactElement {
             onChange={(event) => setText(event.target.value)}
             slotProps={{ htmlInput: { 'aria-label': 'find a job or tag' } }}
           />
+          {mayChange && (
+            <Button component={Link} to="/jobs-in">
+              Bring in
+            </Button>
+          )}
           {mayChange && <NewJob />}
         </div>
       </div>

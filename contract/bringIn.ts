@@ -1,0 +1,77 @@
+import { z } from 'zod'
+import { connectionKinds } from '../core/connection'
+import { faultSchema, route } from './route'
+import { columnSchema, settingsSchema } from './shapes'
+
+/** Shapes and operations of bringing in documents. */
+
+const documentsSchema = z
+  .array(z.object({ file: z.string(), text: z.string().max(2_000_000) }))
+  .min(1)
+  .max(500)
+
+const namedAt = z.object({ file: z.string(), line: z.number() })
+
+export const bringInRoutes = {
+  checkDocuments: route({
+    method: 'post',
+    path: '/api/jobs-in/check',
+    summary: 'mistakes of documents by line, and what they name that is missing here',
+    body: z.object({ documents: documentsSchema, environment: z.string() }),
+    response: z.object({
+      documents: z.array(
+        z.object({
+          file: z.string(),
+          name: z.string().nullable(),
+          title: z.string().nullable(),
+          /** The version it would become; null where it is saved as it is, or cannot be read. */
+          becomes: z.number().nullable(),
+          faults: z.array(faultSchema),
+        }),
+      ),
+      missing: z.object({
+        connections: z.array(
+          z.object({
+            name: z.string(),
+            kind: z.enum(connectionKinds),
+            known: z.boolean(),
+            at: z.array(namedAt),
+          }),
+        ),
+        controls: z.array(z.object({ name: z.string(), columns: z.array(z.string()), at: z.array(namedAt) })),
+        values: z.array(z.object({ name: z.string(), at: z.array(namedAt) })),
+      }),
+    }),
+  }),
+  bringInJobs: route({
+    method: 'post',
+    path: '/api/jobs-in',
+    summary: 'bring documents in, with what was missing',
+    body: z.object({
+      documents: documentsSchema,
+      environment: z.string(),
+      given: z.object({
+        connections: z
+          .record(
+            z.string(),
+            z.union([
+              z.object({ use: z.string() }),
+              z.object({ settings: settingsSchema, secret: z.string().optional() }),
+            ]),
+          )
+          .default({}),
+        controls: z
+          .record(
+            z.string(),
+            z.union([
+              z.object({ use: z.string() }),
+              z.object({ columns: z.array(columnSchema), key: z.array(z.string()) }),
+            ]),
+          )
+          .default({}),
+        values: z.record(z.string(), z.string()).default({}),
+      }),
+    }),
+    response: z.object({ jobs: z.array(z.object({ name: z.string(), version: z.number() })) }),
+  }),
+}
