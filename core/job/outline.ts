@@ -105,7 +105,7 @@ function sourceText(roster: RosterSpec): string {
     case 'range':
       return `${roster.range!.from} to ${roster.range!.to}, both included`
     case 'rows':
-      return `${roster.rows!.length} rows typed in`
+      return `${roster.rows!.length} ${roster.rows!.length === 1 ? 'row' : 'rows'} typed in`
   }
 }
 

@@ -78,8 +78,8 @@ export function SettingsFields({
   kind: ConnectionKind
   values: Values
   onValues: (values: Values) => void
-  /** The setting that something is wrong with. */
-  wrong: string | undefined
+  /** The settings that something is wrong with. */
+  wrong: ReadonlySet<string>
 }): ReactElement {
   return (
     <>
@@ -90,7 +90,7 @@ export function SettingsFields({
             key={name}
             label={label}
             value={values[name]}
-            error={wrong === name}
+            error={wrong.has(name)}
             {...(options ? { select: true } : {})}
             {...(lines ? { multiline: true, minRows: 2 } : {})}
             onChange={(event) =>

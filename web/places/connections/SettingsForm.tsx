@@ -45,7 +45,12 @@ export function SettingsForm({
   }
   return (
     <form onSubmit={submit} className="stack" style={{ paddingTop: 6 }}>
-      <SettingsFields kind={connection.kind} values={values} onValues={setValues} wrong={wrong} />
+      <SettingsFields
+        kind={connection.kind}
+        values={values}
+        onValues={setValues}
+        wrong={new Set(wrong === undefined ? [] : [wrong])}
+      />
       {secretWords && (
         <TextField
           label={

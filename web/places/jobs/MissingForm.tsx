@@ -88,7 +88,7 @@ export function MissingForm({
 }): ReactElement {
   const { environment } = useHere()
   const connections = useAnswer(routes.connections, { query: { environment } })
-  const controls = useAnswer(routes.controlTables, {})
+  const controls = useAnswer(routes.controlTables, { query: { environment } })
   const set = <K extends keyof Answers>(list: K, name: string, change: Partial<Answers[K][string]>) =>
     onAnswers({
       ...answers,
@@ -123,14 +123,17 @@ export function MissingForm({
             one.settings.some((entry) => entry.environment === environment),
         )
         const secret = secretOf(kind, answer.values)
-        const at_fault = [...wrong].find((path) => path.startsWith(`connections.${name}`))
+        const own = `connections.${name}`
+        const faulty = new Set(
+          [...wrong].flatMap((path) => (path.startsWith(`${own}.`) ? [path.slice(own.length + 1)] : [])),
+        )
         return (
           <div key={name} className="missing-one">
             <What
               name={name}
               what={`${kindWords[kind]}${known ? ', without settings here' : ''}`}
               at={at}
-              bad={at_fault !== undefined}
+              bad={faulty.size > 0 || wrong.has(own)}
             />
             <div className="stack" style={{ gap: 8, maxWidth: 460 }}>
               <Stand
@@ -146,7 +149,7 @@ export function MissingForm({
                     kind={kind}
                     values={answer.values}
                     onValues={(values) => set('connections', name, { values })}
-                    wrong={at_fault?.split('.')[2]}
+                    wrong={faulty}
                   />
                   {secret && (
                     <TextField
