@@ -3,7 +3,7 @@ import { connectionKinds } from '../core/connection'
 import { faultSchema, route } from './route'
 import { columnSchema, settingsSchema } from './shapes'
 
-/** Shapes and operations of bringing in documents. */
+/** Shapes and operations of what jobs need: what they use, and bringing in documents that name what is not here. */
 
 const documentsSchema = z
   .array(z.object({ file: z.string(), text: z.string().max(2_000_000) }))
@@ -13,6 +13,30 @@ const documentsSchema = z
 const namedAt = z.object({ file: z.string(), line: z.number() })
 
 export const bringInRoutes = {
+  jobUses: route({
+    method: 'get',
+    path: '/api/jobs/:name/uses',
+    summary: 'what a job names, reads and writes, and which other jobs meet it there',
+    params: z.object({ name: z.string() }),
+    query: z.object({ environment: z.string() }),
+    response: z.object({
+      connections: z.array(z.object({ name: z.string(), kind: z.enum(connectionKinds) })),
+      controls: z.array(z.object({ name: z.string(), jobs: z.array(z.string()) })),
+      values: z.array(z.string()),
+      places: z.array(
+        z.object({
+          direction: z.enum(['read', 'write']),
+          connection: z.string(),
+          place: z.string(),
+          dataset: z.object({ id: z.number(), name: z.string() }).nullable(),
+          at: z.string(),
+          run: z.number(),
+          rows: z.number(),
+          jobs: z.array(z.string()),
+        }),
+      ),
+    }),
+  }),
   checkDocuments: route({
     method: 'post',
     path: '/api/jobs-in/check',

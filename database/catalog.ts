@@ -239,6 +239,7 @@ export const touch = mattock.table(
   (t) => [
     uniqueIndex().on(t.loadId, t.step, t.direction, t.locator),
     index('touch_place').on(t.environment, t.connection, t.locator.op('text_pattern_ops'), t.at.desc()),
+    index('touch_job').on(t.job, t.environment, t.at.desc()),
   ],
 )
 

@@ -6,6 +6,7 @@ import type { Resolved } from '../../core/expression/slot'
 import { newestClosed } from '../../core/slice/slices'
 import { documentOf, newestVersions, readVersion, saveJob } from '../../engine/jobs'
 import { bringInJobs, checkDocuments } from '../../engine/bringInJobs'
+import { jobUses } from '../../engine/jobUses'
 import { previewRoster } from '../../engine/previewRoster'
 import { mappingSheet } from '../../engine/mapping'
 import { resolveOne } from '../../engine/resolve'
@@ -18,6 +19,7 @@ const plainOutline = (outline: Outline) => structuredClone(outline) as never
 export const jobHandlers: Pick<
   Handlers,
   | 'jobs'
+  | 'jobUses'
   | 'job'
   | 'saveJob'
   | 'checkDocuments'
@@ -100,6 +102,8 @@ export const jobHandlers: Pick<
       faults: faults.map(({ code, message, where }) => ({ code, message, where: { ...where } })),
     }
   },
+  jobUses: async ({ engine }, { params, query }) =>
+    mutable(await jobUses(engine, params.name, query.environment)) as never,
   checkDocuments: async ({ engine }, { body }) =>
     mutable(await checkDocuments(engine, body.documents, body.environment)) as never,
   bringInJobs: async ({ engine, account }, { body }) =>

@@ -149,6 +149,90 @@ export function walkBuilding(walk: () => Walk): void {
     await accessible('about form')
   }, 90_000)
 
+  it('C7: the job as text: what could stand there is offered; what it uses; rows typed in; rules for columns', async () => {
+    const { page, accessible } = walk()
+    await page.goto(new URL('/jobs/gauge-readings?view=text', page.url()).toString())
+    await page.locator('.cm-line', { hasText: 'write: upsert' }).click()
+    await page.keyboard.press('End')
+    await page.keyboard.press('Enter')
+    await page.keyboard.type('unk')
+    await page.locator('.cm-tooltip-autocomplete').getByText('unknown_columns').waitFor()
+    // the list takes no key in its first moment, so that Enter is not taken for a choice
+    await page.locator('.cm-tooltip-autocomplete li[aria-selected]').waitFor()
+    await expect.poll(async () => { await page.keyboard.press('Enter'); return await page.locator('.cm-line', { hasText: 'unknown_columns: ' }).count() }, { timeout: 5000 }).toBe(1) // prettier-ignore
+    await page.keyboard.type('ig')
+    await page.locator('.cm-tooltip-autocomplete').getByText('ignore').waitFor()
+    await page.keyboard.press('Escape')
+    await page.keyboard.type('nore')
+    await page.getByText('changed, not saved').waitFor()
+    await accessible('job as text')
+    await page.getByRole('button', { name: 'outline' }).click()
+    await page
+      .getByRole('button', { name: /bring in the day/ })
+      .first()
+      .click()
+    await page.getByRole('button', { name: 'Add a rule for columns' }).click()
+    await page.getByLabel('names of the columns of rule 2').fill('*_code')
+    await page.getByRole('button', { name: 'Add a cast' }).click()
+    await accessible('step form')
+    while (await page.getByRole('button', { name: 'Undo' }).isEnabled())
+      await page.getByRole('button', { name: 'Undo' }).click()
+    await page.getByRole('button', { name: 'uses' }).click()
+    await page.getByRole('region', { name: 'uses' }).getByRole('link', { name: 'feed_control' }).waitFor()
+    await accessible('uses of a job')
+    await page.goto(new URL('/jobs/work-orders', page.url()).toString())
+    await page
+      .getByRole('button', { name: /^each row/ })
+      .first()
+      .click()
+    await page.getByRole('button', { name: 'Add a row' }).click()
+    await page.getByLabel('source, row 2').fill('field-two')
+    await page.getByRole('grid', { name: 'rows of the roster' }).getByText('field-two').waitFor()
+    await accessible('rows typed in')
+    while (await page.getByRole('button', { name: 'Undo' }).isEnabled())
+      await page.getByRole('button', { name: 'Undo' }).click()
+  })
+
+  it('C8: jobs brought in: mistakes by line, what is missing in one form', async () => {
+    const { page, accessible, place, heading } = walk()
+    await place('Jobs')
+    await page.getByRole('link', { name: 'Bring in' }).click()
+    const yaml = (name: string, buffer: string) => ({
+      name,
+      mimeType: 'text/yaml',
+      buffer: Buffer.from(buffer),
+    })
+    const document = `mattock: job/1
+name: brought
+title: Brought in
+parts:
+  - each: {roster: {control: brought_control, where: row.active, key: [source]}}
+    do:
+      - id: bring-in
+        transfer:
+          from: {store: mailbox, files: "{env.begin}_{row.source}.csv"}
+          into: {connection: dw, table: "raw.{row.target}", write: append}
+`
+    await page.getByLabel('documents to bring in').setInputFiles([yaml('good.yaml', document), yaml('bad.yaml', 'mattock: job/1\nname: bad\ntitle: B\nparts: 7')]) // prettier-ignore
+    await page.getByText('1 mistake').waitFor()
+    await page.getByText('line 4').waitFor()
+    await page
+      .getByRole('row', { name: /bad.yaml/ })
+      .getByRole('button', { name: 'leave out' })
+      .click()
+    await page.getByRole('heading', { name: /Missing in staging/ }).waitFor()
+    await page.getByRole('button', { name: 'Bring 1 job in' }).click()
+    await page.getByText('Nothing was brought in.').waitFor()
+    await accessible('what is missing')
+    await page.getByLabel('value of begin').fill('flow')
+    await page.getByLabel('Folder on the machines that work').fill('/var/mail')
+    await page.getByLabel('what dw is here').selectOption('warehouse')
+    await page.getByLabel('source is part of the key').check()
+    await page.getByRole('button', { name: 'Bring 1 job in' }).click()
+    await page.waitForURL(/\/jobs\/brought/)
+    await heading('Brought in').waitFor()
+  })
+
   it('C6: a try: a row up to a step, held, gone on, what went in and came out, taken away', async () => {
     const { page, accessible } = walk()
     await page.goto(new URL('/jobs/gauge-readings', page.url()).toString())

@@ -10,6 +10,7 @@ import { timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../parts/Fault'
 import { useKeys } from '../../parts/keys'
 import { AboutForm } from './AboutForm'
+import { functions } from './fields'
 import { CopyJob } from './CopyJob'
 import { Outline, type Chosen } from './Outline'
 import { PartForm } from './PartForm'
@@ -17,6 +18,7 @@ import { PlanForm } from './PlanForm'
 import { namesOf, Resolved, type LookedAt } from './Resolved'
 import { TextEffect } from './TextEffect'
 import { TryForm } from './TryForm'
+import { Uses } from './Uses'
 import { useText } from './useText'
 import { Versions } from './Versions'
 
@@ -24,7 +26,7 @@ const TextEditor = lazy(() => import('./TextEditor'))
 
 export type JobAnswer = Answer<typeof routes.job>
 export type OutlineAnswer = JobAnswer['outline']
-type View = 'outline' | 'text' | 'versions'
+type View = 'outline' | 'text' | 'uses' | 'versions'
 
 /** A job: one document, read as an outline or edited as text, with every text resolved beside it. */
 export default function Job(): ReactElement {
@@ -54,6 +56,8 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
   const [at, setAt] = useState<LookedAt>({ row: null, slice: job.newestSlice ?? '' })
   const [asking, setAsking] = useState<'plan' | 'try' | undefined>(search.get('plan') === '1' ? 'plan' : undefined) // prettier-ignore
   const [fault, setFault] = useState<Error>()
+  const [expressions, setExpressions] = useState<readonly string[]>([])
+  const controls = useAnswer(routes.controlTables, { query: { environment } })
   const changed = text !== job.text
   const set = useCallback((name: string, value: string) => setSearch((now) => { const next = new URLSearchParams(now); next.set(name, value); return next }, { replace: true }), [setSearch]) // prettier-ignore
 
@@ -109,6 +113,17 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
     (chosen.kind === 'step' ? stepAt(outline) : undefined)
   const first = (kind: string, otherwise: string) =>
     (connections.data ?? []).find((one) => one.kind === kind)?.name ?? otherwise
+  const offered = useMemo(() => {
+    const of = (kind: string) =>
+      (connections.data ?? []).filter((one) => one.kind === kind).map(({ name }) => name)
+    return {
+      postgres: of('postgres'),
+      files: of('files'),
+      service: of('service'),
+      controls: (controls.data ?? []).map(({ name }) => name),
+      expressions: [...expressions, ...functions],
+    }
+  }, [connections.data, controls.data, expressions])
   const names = { database: first('postgres', 'a-database'), store: first('files', 'a-store') }
 
   return (
@@ -182,7 +197,7 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
         />
       )}
       <div className="switch" role="group" aria-label="view">
-        {(['outline', 'text', 'versions'] as const).map((name) => (
+        {(['outline', 'text', 'uses', 'versions'] as const).map((name) => (
           <button key={name} type="button" aria-pressed={view === name} onClick={() => set('view', name)}>
             {name === 'versions' ? `versions (${job.versions.length})` : name}
           </button>
@@ -196,6 +211,8 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
       </div>
       {view === 'versions' ? (
         <Versions job={job} />
+      ) : view === 'uses' ? (
+        <Uses job={job.name} />
       ) : (
         <div
           className="grow"
@@ -215,6 +232,7 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
                 text={text}
                 faults={faults}
                 locked={!mayChange}
+                names={offered}
                 line={step?.step.line}
                 onChange={(next) => setText(next, true)}
                 onLine={(line) => {
@@ -243,6 +261,7 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
               outline={outline}
               at={at}
               onAt={setAt}
+              onNames={setExpressions}
               broken={broken}
               locked={!mayChange}
               onText={setText}

@@ -13,6 +13,7 @@ import { DataGrid } from '../../parts/DataGrid'
 import { FaultBox, Waiting } from '../../parts/Fault'
 import { FieldInput } from './FieldInput'
 import { functions, type Field } from './fields'
+import { TypedRows } from './TypedRows'
 import type { OutlineAnswer } from './Job'
 
 const kindWords: Readonly<Record<RosterKind, string>> = {
@@ -219,9 +220,11 @@ function RosterForm({
         ))}
       </div>
       {kind === 'rows' && (
-        <p className="soft" style={{ margin: '6px 0 0' }}>
-          The rows are typed in the text of the job.
-        </p>
+        <TypedRows
+          rows={Array.isArray(raw.rows) ? (raw.rows as never[]) : []}
+          locked={locked}
+          onChange={(rows) => onText(setAt(text, [...path, 'rows'], rows), true)}
+        />
       )}
       {raw.inner === undefined ? (
         !locked && (

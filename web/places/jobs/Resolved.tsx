@@ -28,6 +28,8 @@ interface Props {
   /** The row and the slice that everything is shown for. */
   readonly at: LookedAt
   readonly onAt: (at: LookedAt) => void
+  /** Told what an expression of the step may name. */
+  readonly onNames?: (names: readonly string[]) => void
   /** The text cannot be read just now. */
   readonly broken: boolean
   /** Takes the document's text as an edit here left it. */
@@ -44,6 +46,7 @@ export function Resolved({
   step,
   at,
   onAt,
+  onNames,
   broken,
   locked,
   onText,
@@ -84,6 +87,8 @@ export function Resolved({
   const slots = answer?.slots.filter((slot) => slot.step === step.id) ?? []
   const findings = answer?.findings ?? []
   const path = useMemo(() => pathOf(text, step.id), [text, step.id])
+  const names = useMemo(() => namesOf(answer, outline, part, step.id), [answer, outline, part, step.id])
+  useEffect(() => onNames?.(names), [onNames, names])
   return (
     <section className="sheet" aria-labelledby="resolved" style={{ overflow: 'auto' }} tabIndex={0}>
       <h2 id="resolved">
@@ -134,7 +139,7 @@ export function Resolved({
           path={path}
           kind={step.kind}
           slots={slots}
-          names={namesOf(answer, outline, part, step.id)}
+          names={names}
           locked={locked || broken}
           onText={onText}
           onRenamed={onRenamed}

@@ -17,6 +17,7 @@ import {
   type Field,
   type Section,
 } from './fields'
+import { Casts, ShapeRules } from './ShapeRules'
 import { SlotResult } from './SlotResult'
 
 type Slot = Answer<typeof routes.resolveJob>['slots'][number]
@@ -132,6 +133,18 @@ export function StepForm({ text, path, kind, slots, names, locked, onText, onRen
               {all ? 'only what is set' : 'all settings of source and target'}
             </button>
           </span>
+          <h3>done to columns on the way</h3>
+          <ShapeRules
+            list={raw.transfer?.shape}
+            locked={locked}
+            onChange={(list) => set('transfer.shape', list)}
+          />
+          <h3>types of a target that is made</h3>
+          <Casts
+            types={raw.transfer?.types}
+            locked={locked}
+            onChange={(types) => set('transfer.types', types)}
+          />
           <h3>rows that do not fit</h3>
           <span className="label">rejects</span>
           <Rejects

@@ -1,3 +1,9 @@
+import {
+  autocompletion,
+  completionKeymap,
+  type CompletionContext,
+  type CompletionResult,
+} from '@codemirror/autocomplete'
 import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands'
 import { yaml } from '@codemirror/lang-yaml'
 import { HighlightStyle, indentUnit, syntaxHighlighting } from '@codemirror/language'
@@ -7,6 +13,7 @@ import { EditorView, keymap, lineNumbers } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { useEffect, useRef, type ReactElement } from 'react'
 import type { Fault } from '../../../core/fault'
+import { offerAt, type OfferedNames } from '../../../core/job/complete'
 
 const inks = HighlightStyle.define([
   { tag: tags.propertyName, color: 'var(--spruce)' },
@@ -27,13 +34,42 @@ const look = EditorView.theme({
     backgroundColor: 'color-mix(in srgb, var(--spruce) 20%, transparent)',
   },
   '.cm-diagnostic': { fontFamily: '"Public Sans", sans-serif', borderLeft: '3px solid var(--rust)' },
+  '.cm-tooltip-autocomplete > ul > li[aria-selected]': {
+    backgroundColor: 'var(--tint)',
+    color: 'var(--ink)',
+  },
+  '.cm-completionDetail': {
+    color: 'var(--soft)',
+    fontStyle: 'normal',
+    fontFamily: '"Public Sans", sans-serif',
+  },
+  '.cm-completionMatchedText': { textDecoration: 'none' },
   '.cm-tooltip': { backgroundColor: 'var(--sheet)', border: '1px solid var(--rule)' },
 })
+
+/** What could stand at the cursor, by the schema of a job: as one types, or asked for by Ctrl and the space bar. */
+function complete(context: CompletionContext, names: OfferedNames): CompletionResult | null {
+  const offer = offerAt(context.state.doc.toString(), context.pos, names)
+  const { options, from, to } = offer ?? { options: [], from: 0, to: 0 }
+  if (options.length === 0 || (!context.explicit && from === context.pos)) return null
+  return {
+    from,
+    to,
+    filter: false,
+    options: options.map(({ label, says, text }) => ({
+      label,
+      apply: text,
+      ...(says ? { detail: says } : {}),
+    })),
+  }
+}
 
 interface Props {
   readonly text: string
   readonly faults: readonly Fault[]
   readonly locked: boolean
+  /** What is offered where a name can stand. */
+  readonly names: OfferedNames
   /** Line to begin at. */
   readonly line: number | undefined
   readonly onChange: (text: string) => void
@@ -41,12 +77,20 @@ interface Props {
 }
 
 /** The document as text; mistakes are marked at their line and listed below. */
-export default function TextEditor({ text, faults, locked, line, onChange, onLine }: Props): ReactElement {
+export default function TextEditor({
+  text,
+  faults,
+  locked,
+  names,
+  line,
+  onChange,
+  onLine,
+}: Props): ReactElement {
   const holder = useRef<HTMLDivElement>(null)
   const editor = useRef<EditorView>(null)
-  const told = useRef({ onChange, onLine })
+  const told = useRef({ onChange, onLine, names })
   useEffect(() => {
-    told.current = { onChange, onLine }
+    told.current = { onChange, onLine, names }
   })
   const first = useRef({ text, line })
   useEffect(() => {
@@ -57,7 +101,8 @@ export default function TextEditor({ text, faults, locked, line, onChange, onLin
         extensions: [
           lineNumbers(),
           history(),
-          keymap.of([...defaultKeymap, ...historyKeymap, indentWithTab]),
+          autocompletion({ override: [(context) => complete(context, told.current.names)], icons: false }),
+          keymap.of([...completionKeymap, ...defaultKeymap, ...historyKeymap, indentWithTab]),
           indentUnit.of('  '),
           yaml(),
           syntaxHighlighting(inks),

@@ -1,0 +1,1 @@
+CREATE INDEX "touch_job" ON "mattock"."touch" USING btree ("job","environment","at" DESC NULLS LAST);
