@@ -18,6 +18,8 @@ export const mappingSchema = z.object({
     z.object({ name: z.string(), type: z.string().nullable(), sample: z.string().nullable() }),
   ),
   unused: z.array(z.string()),
+  /** The first rows of the source, in the order of `sources`. */
+  rows: z.array(z.array(z.string().nullable())),
   looked: z.number(),
   exists: z.boolean(),
   unknownColumns: z.string(),

@@ -162,7 +162,7 @@ async function rightsOf(pool: pg.Pool, tables: readonly string[]): Promise<Map<s
   )
 }
 
-/** What the statements of a plan do to tables; looked at only where one of them empties something. */
+/** What the statements of a plan do to tables; looked at only where one of them empties or makes something. */
 async function gatherStatements(expansion: Expansion): Promise<Map<string, StatementFact>> {
   const texts = new Set<string>()
   for (const part of expansion.parts) {
@@ -179,7 +179,7 @@ async function gatherStatements(expansion: Expansion): Promise<Map<string, State
     }
   }
   const facts = new Map<string, StatementFact>()
-  if (![...texts].some((text) => /\b(truncate|delete|drop)\b/i.test(text))) return facts
+  if (![...texts].some((text) => /\b(truncate|delete|drop|create)\b/i.test(text))) return facts
   for (const text of texts) {
     const fact = await tablesOf(text)
     if (fact) facts.set(text, fact)

@@ -42,6 +42,8 @@ export interface MappingSheet {
     readonly sample: string | null
   }[]
   readonly unused: readonly string[]
+  /** The first rows of the source, in the order of `sources`. */
+  readonly rows: readonly (readonly (string | null)[])[]
   /** Rows that were looked at. */
   readonly looked: number
   /** The target is there; else it is made from the source. */
@@ -53,6 +55,7 @@ export interface MappingSheet {
 }
 
 const looked = 200
+const shown = 30
 
 interface Sampled {
   readonly columns: readonly { readonly name: string; readonly type: string | null }[]
@@ -117,6 +120,7 @@ export async function mappingSheet(
       sample: valuesOf(name).find((value) => value) ?? null,
     })),
     unused: mapping.unused,
+    rows: sampled.rows.slice(0, shown),
     looked: sampled.rows.length,
     exists: target !== undefined,
     unknownColumns: spec.into.unknown_columns,

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { bringInJobs, checkDocuments, type Given } from '../engine/bringInJobs'
-import { DocumentError, readVersion } from '../engine/jobs'
+import { readVersion, type DocumentError } from '../engine/jobs'
 import { makePlan } from '../engine/planning'
 import { testBench, type TestBench } from './support/bench'
 

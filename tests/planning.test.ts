@@ -441,6 +441,8 @@ describe('what statements do to tables', () => {
     ],
     ['update a set v = $1 from b where a.id = b.id', ['public.b'], ['public.a'], []],
     ['merge into a using b on a.id = b.id when matched then delete', ['public.b'], ['public.a'], []],
+    ['create table if not exists raw.a (id int)', [], ['raw.a'], []],
+    ['create view a as select * from b', ['public.b'], ['public.a'], []],
     ['create table a as select * from b', ['public.b'], ['public.a'], []],
     ['select 1; truncate "Odd".""""', [], [], ['Odd."']],
   ])('%s', async (statement, reads, writes, empties) => {

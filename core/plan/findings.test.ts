@@ -169,6 +169,14 @@ describe('findings', () => {
       facts: { tables: rights({ exists: false, others: ['src.ab'] }, 'src.a') },
     }
     expect(message(missing, 'unknown-name')).toContain('there is no table src.a in wh; did you mean src.ab?')
+    // it is silent where a step before makes the table, and speaks where one after it does
+    const make = '      - {id: make, sql: {on: wh, text: make}}'
+    const facts = {
+      ...missing.facts,
+      statements: new Map([['make', { reads: [], writes: ['src.a'], empties: [] }]]),
+    }
+    expect(codes({ steps: `${make}\n${tableStep}`, facts })).not.toContain('unknown-name')
+    expect(codes({ steps: `${tableStep}\n${make}`, facts })).toContain('unknown-name')
   })
   it('counts a range by itself only: with a roster inside it the rows are others', () => {
     const nested = {

@@ -53,11 +53,19 @@ export async function tablesOf(text: string): Promise<StatementFact | undefined>
       case 'CopyStmt':
         if (target) (body.is_from ? writes : reads).add(nameOf(target))
         break
+      case 'CreateStmt':
+        writes.add(nameOf(target!))
+        break
+      case 'ViewStmt':
+        writes.add(nameOf(body.view as RangeVar))
+        break
       case 'CreateTableAsStmt':
         writes.add(nameOf((body.into as { rel: RangeVar }).rel))
         break
     }
-    const rest = Object.entries(body).filter(([name]) => name !== 'relation' && name !== 'into')
+    const rest = Object.entries(body).filter(
+      ([name]) => name !== 'relation' && name !== 'into' && name !== 'view',
+    )
     collect(Object.fromEntries(rest), new Set())
   }
 

@@ -196,7 +196,7 @@ export function walkBuilding(walk: () => Walk): void {
   it('C8: jobs brought in: mistakes by line, what is missing in one form', async () => {
     const { page, accessible, place, heading } = walk()
     await place('Jobs')
-    await page.getByRole('link', { name: 'Bring in' }).click()
+    await page.locator('.actions').getByRole('link', { name: 'Bring in' }).click()
     const yaml = (name: string, buffer: string) => ({
       name,
       mimeType: 'text/yaml',

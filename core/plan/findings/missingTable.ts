@@ -2,6 +2,7 @@ import { nearestName } from '../../expression/nearest'
 import { sourceKey } from '../types'
 import { transfersOf } from '../view'
 import { loadGroups, some, type Rule } from './rule'
+import { tableUses } from './tableUses'
 
 /** `unknown-name` of a table: one that is read and is not there, with the nearest that is. */
 export const missingTable: Rule = (expansion, facts, findings) => {
@@ -14,8 +15,17 @@ export const missingTable: Rule = (expansion, facts, findings) => {
     const about = { part: load.part, step: step.id, name, table }
     missing.add([name, table, step.id].join('\n'), transfer, () => about)
   }
-  for (const { about, numbers, keys } of missing.list()) {
+  const list = missing.list()
+  if (list.length === 0) return
+  const uses = tableUses(expansion, facts)
+  const order = expansion.parts.flatMap((part) => part.steps.map(({ id }) => id))
+  for (const { about, numbers, keys } of list) {
     const { part, step, name, table } = about
+    // a step before makes it
+    const made = uses
+      .get(sourceKey(name, table))
+      ?.some(({ does, at }) => does === 'write' && at < order.indexOf(step))
+    if (made) continue
     const near = nearestName(table, facts.tables.get(sourceKey(name, table))?.others ?? [])
     findings.add(
       'unknown-name',

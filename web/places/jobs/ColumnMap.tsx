@@ -8,6 +8,7 @@ import type { ApiFault } from '../../data/api'
 import { call } from '../../data/api'
 import { useMayChange } from '../../data/session'
 import { count } from '../../look/times'
+import { DataGrid } from '../../parts/DataGrid'
 import { FaultBox, Waiting } from '../../parts/Fault'
 
 type Sheet = Answer<typeof routes.mapping>
@@ -173,6 +174,18 @@ export function ColumnMap({
               </select>
             </label>
           </div>
+          <h3 style={{ fontSize: 13, margin: '12px 0 4px' }}>
+            First rows{' '}
+            <span className="soft" style={{ fontWeight: 400 }}>
+              of {data.from}
+            </span>
+          </h3>
+          <DataGrid
+            label="first rows of the source"
+            columns={data.sources.map(({ name, type }) => ({ name, ...(type === null ? {} : { type }) }))}
+            rows={data.rows}
+            height={Math.min(8, data.rows.length + 1) * 29 + 30}
+          />
           {guessed.length > 0 && (
             <p className="soft">
               A guess counts only once it is taken; until then columns meet by their names.
