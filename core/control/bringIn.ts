@@ -2,7 +2,7 @@ import { csvRecords } from '../schema/csvRecords'
 import { findDialect } from '../schema/dialect'
 import { readCell } from '../schema/rules'
 import { valueText, type Column, type Row, type Table } from '../value'
-import { keyOf, keyText } from './edits'
+import { keyId, keyOf, keyText } from './edits'
 
 /** Rows of text that come in from a file or the clipboard. */
 export interface Incoming {
@@ -78,7 +78,7 @@ export function bringIn(table: Table, incoming: Incoming): BroughtIn {
   const missing = table.key.filter((name) => !incoming.columns.includes(name))
   if (missing.length > 0)
     throw new Error(`rows are matched by ${table.key.join(', ')}, and ${missing.join(', ')} is not among what comes in`) // prettier-ignore
-  const known = new Map(table.rows.map((row) => [keyText(keyOf(table, row)), row]))
+  const known = new Map(table.rows.map((row) => [keyId(keyOf(table, row)), row]))
   const seen = new Set<string>()
   const added: Row[] = []
   const changed: BroughtIn['changed'][number][] = []
@@ -86,11 +86,12 @@ export function bringIn(table: Table, incoming: Incoming): BroughtIn {
   let same = 0
   incoming.rows.forEach((cells, i) => {
     const read = readRow(incoming.columns, cells, columns)
-    const key = keyText(keyOf(table, read.row))
+    const own = keyOf(table, read.row)
+    const key = keyId(own)
     const message =
       read.fault ??
       (table.key.some((name) => read.row[name] === null) ? 'it has no key' : undefined) ??
-      (seen.has(key) ? `${key} comes in twice` : undefined)
+      (seen.has(key) ? `${keyText(own)} comes in twice` : undefined)
     if (message !== undefined) {
       faults.push({ row: i + 1, message })
       return

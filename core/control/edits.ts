@@ -13,6 +13,9 @@ export const keyOf = (table: Pick<Table, 'key'>, row: Row): Row =>
 /** A key as people read it. */
 export const keyText = (key: Row): string => Object.values(key).map(valueText).join(' · ')
 
+/** Tells keys apart; two keys may read alike, as `a · b` with `c` and `a` with `b · c` do. */
+export const keyId = (key: Row): string => JSON.stringify(Object.values(key).map(valueText))
+
 /** The table as it will be once the edits are saved; rows that are not there any more are passed over. */
 export function applyEdits<T extends Table>(table: T, edits: readonly ControlEdit[]): T {
   const changed = new Map<string, ControlEdit>()
@@ -20,10 +23,10 @@ export function applyEdits<T extends Table>(table: T, edits: readonly ControlEdi
   for (const edit of edits) {
     if (edit.kind === 'add')
       added.push(Object.fromEntries(table.columns.map(({ name }) => [name, edit.set[name] ?? null])))
-    else changed.set(keyText(keyOf(table, edit.key)), edit)
+    else changed.set(keyId(keyOf(table, edit.key)), edit)
   }
   const rows = table.rows.flatMap((row) => {
-    const edit = changed.get(keyText(keyOf(table, row)))
+    const edit = changed.get(keyId(keyOf(table, row)))
     if (edit === undefined) return [row]
     return edit.kind === 'change' ? [{ ...row, ...edit.set }] : []
   })
@@ -42,10 +45,10 @@ export interface ControlChange {
  * and stays as it is.
  */
 export function undoChanges<T extends Table>(table: T, changes: readonly ControlChange[]): T {
-  const rows = new Map(table.rows.map((row) => [keyText(keyOf(table, row)), row]))
+  const rows = new Map(table.rows.map((row) => [keyId(keyOf(table, row)), row]))
   for (const { before, after } of changes) {
-    if (after) rows.delete(keyText(keyOf(table, after)))
-    if (before) rows.set(keyText(keyOf(table, before)), before)
+    if (after) rows.delete(keyId(keyOf(table, after)))
+    if (before) rows.set(keyId(keyOf(table, before)), before)
   }
   return { ...table, rows: [...rows.values()] }
 }

@@ -1,7 +1,7 @@
 import { Button, Checkbox, FormControlLabel, TextField } from '@mui/material'
 import { useMemo, useState, type ReactElement } from 'react'
 import { bringIn, readIncoming, type BroughtIn } from '../../../core/control/bringIn'
-import { keyOf, keyText } from '../../../core/control/edits'
+import { keyOf, keyText, keyId } from '../../../core/control/edits'
 import { valueText } from '../../../core/value'
 import { count, numberText } from '../../look/times'
 import { Change } from '../../parts/Change'
@@ -192,9 +192,9 @@ function Found({
 /** The drafts with what comes in; rows are matched with what was read. */
 function take(table: ControlAnswer, drafts: readonly Draft[], found: BroughtIn, remove: boolean): Draft[] {
   const columns = new Map(table.columns.map((column) => [column.name, column]))
-  const places = new Map(table.rows.map((row, at) => [keyText(keyOf(table, row)), at]))
-  const sets = new Map(found.changed.map(({ key, set }) => [places.get(keyText(key)), set]))
-  const gone = new Set(remove ? found.absent.map((row) => places.get(keyText(keyOf(table, row)))) : [])
+  const places = new Map(table.rows.map((row, at) => [keyId(keyOf(table, row)), at]))
+  const sets = new Map(found.changed.map(({ key, set }) => [places.get(keyId(key)), set]))
+  const gone = new Set(remove ? found.absent.map((row) => places.get(keyId(keyOf(table, row)))) : [])
   const kept = drafts.flatMap((draft) => {
     if (draft.at >= 0 && gone.has(draft.at)) return []
     const set = draft.at >= 0 ? sets.get(draft.at) : undefined
