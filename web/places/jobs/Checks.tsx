@@ -52,6 +52,7 @@ export function Checks({
               aria-label={`check ${at + 1}`}
               value={kind}
               disabled={locked}
+              style={{ width: '100%', minWidth: 0 }}
               onChange={(event) => set(at, fresh[event.target.value as Kind])}
             >
               {Object.entries(words).map(([name, label]) => (

@@ -76,7 +76,7 @@ export function ColumnMap({
               <tr>
                 <th>into</th>
                 <th>from</th>
-                <th>likeness</th>
+                <th className="keep">likeness</th>
                 <th>values</th>
                 <th>would not fit</th>
               </tr>

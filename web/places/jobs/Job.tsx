@@ -50,6 +50,8 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
   const { text, set: setText, undo, redo, canUndo, canRedo } = useText(job.text)
   const [outline, setOutline] = useState<OutlineAnswer>(job.outline)
   const [faults, setFaults] = useState<readonly Fault[]>([])
+  // what is shown beside a text that cannot be read just now
+  const [readable, setReadable] = useState(job.text)
   const [chosen, setChosen] = useState<Chosen>(() => firstStep(job.outline))
   const { environment } = useHere()
   const connections = useAnswer(routes.connections, { query: { environment } })
@@ -72,7 +74,9 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
       call(routes.checkJob, { body: { text } }).then((checked) => {
         if (stale) return
         setFaults(checked.faults as Fault[])
-        if (checked.outline) setOutline(checked.outline)
+        if (!checked.outline) return
+        setOutline(checked.outline)
+        setReadable(text)
       }, setFault)
     }, 150)
     return () => {
@@ -255,7 +259,7 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
           )}
           {step && (
             <Resolved
-              text={text}
+              text={broken ? readable : text}
               part={step.part}
               step={step.step}
               outline={outline}
@@ -271,7 +275,7 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
           {part && (
             <PartForm
               key={part.index}
-              text={text}
+              text={broken ? readable : text}
               part={part}
               names={namesOf(undefined, outline, part, '')}
               locked={!mayChange || broken}

@@ -38,16 +38,17 @@ export function ShapeRules({
             aria-label={`type of the columns of rule ${at + 1}`}
             value={columns.type ?? ''}
             disabled={locked}
+            style={{ width: '100%', minWidth: 0 }}
             onChange={({ target }) =>
               set(at, {
                 columns: { ...columns, type: target.value === '' ? undefined : (target.value as ValueType) },
               })
             }
           >
-            <option value="">every column</option>
+            <option value="">all columns</option>
             {valueTypes.map((type) => (
               <option key={type} value={type}>
-                every {type} column
+                {type} columns
               </option>
             ))}
           </select>
@@ -133,6 +134,7 @@ export function Casts({
             key={name}
             className="mono"
             aria-label={`column ${at + 1} that is cast`}
+            style={{ width: '100%', minWidth: 0 }}
             defaultValue={name}
             disabled={locked}
             onBlur={({ target }) => {

@@ -71,6 +71,7 @@ export function StepForm({ text, path, kind, slots, names, locked, onText, onRen
           key={String(raw.id)}
           className="mono"
           aria-label="id of the step"
+          style={{ minWidth: 0 }}
           defaultValue={String(raw.id ?? '')}
           disabled={locked}
           onBlur={({ target }) => {
@@ -81,7 +82,7 @@ export function StepForm({ text, path, kind, slots, names, locked, onText, onRen
         />
         <input
           aria-label="title of the step"
-          style={{ flex: 1 }}
+          style={{ flex: 1, minWidth: 0 }}
           placeholder="what it does, in words"
           value={String(raw.title ?? '')}
           disabled={locked}

@@ -31,7 +31,7 @@ export function columnsOf(
   const columns: RowsColumn<LoadRow>[] = [
     {
       id: 'in', title: '', width: '34px',
-      cell: (load) => <input type="checkbox" checked={!load.left} disabled={!onPick} tabIndex={-1} aria-label={`run ${load.key}`} onClick={(event) => event.stopPropagation()} onChange={() => onPick?.(load)} />,
+      cell: (load) => <input type="checkbox" checked={!load.left} disabled={!onPick} tabIndex={-1} style={{ margin: 0, verticalAlign: 'middle' }} aria-label={`run ${load.key}`} onClick={(event) => event.stopPropagation()} onChange={() => onPick?.(load)} />,
     },
   ] // prettier-ignore
   // names first, then what is built from them; a row's columns that only repeat the key come last
