@@ -5,7 +5,7 @@ import { valueText, type Row } from '../core/value'
 import type { Engine } from './context'
 import { DocumentError } from './jobs'
 import { planRequest } from './planning'
-import { gatherRosters } from './rosters'
+import { gatherLately } from './rosters'
 
 export interface RosterAsk {
   readonly text: string
@@ -33,7 +33,7 @@ export async function previewRoster(engine: Engine, ask: RosterAsk) {
     parameters: ask.parameters,
   })
   const zoned = { ...request, job: { ...alone, slices: job.slices }, slices: [] }
-  const expansion = expand(zoned, await gatherRosters(engine, zoned))
+  const expansion = expand(zoned, await gatherLately(engine, zoned))
   const roster = expansion.parts[0]!.roster!
   const wanted = ask.search.toLowerCase()
   const found =

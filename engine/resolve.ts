@@ -6,7 +6,7 @@ import { transfersOf } from '../core/plan/view'
 import type { Row } from '../core/value'
 import type { Engine } from './context'
 import { judgeExpansion, planRequest } from './planning'
-import { gatherRosters } from './rosters'
+import { gatherLately } from './rosters'
 import { DocumentError } from './jobs'
 
 export interface ResolveAsk {
@@ -32,7 +32,7 @@ export async function resolveOne(engine: Engine, ask: ResolveAsk) {
     span: ask.slice || undefined,
   })
   const request = { ...asked, slices: asked.slices?.slice(0, 1) }
-  const expansion = expand(request, await gatherRosters(engine, request))
+  const expansion = expand(request, await gatherLately(engine, request))
   const roster = expansion.parts[ask.part]?.roster
   if (!expansion.parts[ask.part])
     throw new FaultError({ code: 'unknown-name', message: `the job has no part ${ask.part + 1}`, where: {} })

@@ -9,7 +9,7 @@ import { fail, FaultError, type Fault } from '../core/fault'
 import { wantedSources } from '../core/plan/expand'
 import type { PlanRequest } from '../core/plan/types'
 import { fileColumns, filePattern, fileRow } from '../core/roster/filePattern'
-import { sourceId, type Gathered, type RosterSource } from '../core/roster/source'
+import { isFault, sourceId, type Gathered, type RosterSource } from '../core/roster/source'
 import { textTable } from '../core/schema/textTable'
 import { valueTypeOf } from '../core/schema/types'
 import type { Table } from '../core/value'
@@ -41,6 +41,30 @@ export async function gatherRosters(
       gathered.set(sourceId(source), await read(source))
     })
   }
+}
+
+/** What was read while somebody types, by environment and source; a query is then not run for each letter. */
+const lately = new WeakMap<Engine, Map<string, Table>>()
+/** Milliseconds. */
+const latelyKept = 5000
+
+/**
+ * As {@link gatherRosters}, with what was read in the last five seconds: for what is shown while a document is typed.
+ * Control tables are read anew, since the next glance after an edit of one must show it; so is what could not be read.
+ */
+export async function gatherLately(engine: Engine, request: PlanRequest): Promise<Gathered> {
+  const known = lately.get(engine) ?? new Map<string, Table>()
+  lately.set(engine, known)
+  const prefix = `${request.environment.name}\n${request.job.slices?.zone ?? 'UTC'}\n`
+  const given = new Map<string, Table>()
+  for (const [id, found] of known) if (id.startsWith(prefix)) given.set(id.slice(prefix.length), found)
+  const gathered = await gatherRosters(engine, request, given)
+  for (const [id, found] of gathered) {
+    if (given.has(id) || isFault(found) || (JSON.parse(id) as RosterSource).kind === 'control') continue
+    known.set(prefix + id, found)
+    setTimeout(() => known.delete(prefix + id), latelyKept).unref()
+  }
+  return gathered
 }
 
 /** Reads one source; what stands in the way of reading it is told as a fault. */

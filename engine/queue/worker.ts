@@ -4,6 +4,7 @@ import { runProfile } from '../catalog/profile'
 import type { Engine } from '../context'
 import { handOver, runSurvey } from '../survey/survey'
 import { runTry } from '../try/runTry'
+import { forgetTries } from '../try/try'
 import { runLoad, type LoadEnd, type Started } from '../runLoad'
 
 /** How long a worker may be silent before its loads are given to others, in seconds. Takes effect within this + one round of 4 s. */
@@ -58,6 +59,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     await engine.db.$client.query('select mattock.take_over_surveys(make_interval(secs => $1))', [silence])
     await engine.db.$client.query('select mattock.end_lost_tries(make_interval(secs => $1))', [silence])
   })
+  const tidy = every(3_600_000, () => forgetTries(engine))
   const stops = every(500, async () => {
     await stopAsked(engine, 'survey', surveys)
     await stopAsked(engine, 'try', tries)
@@ -72,7 +74,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
   })
   const stop = async () => {
     for (const abort of surveys.values()) abort.abort(handOver)
-    await stopWorker(engine, id, queue, [beat, sweep, stops])
+    await stopWorker(engine, id, queue, [beat, sweep, tidy, stops])
   }
   return { id, stop }
 }

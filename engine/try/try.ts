@@ -101,7 +101,6 @@ export async function startTry(engine: Engine, ask: TryAsk): Promise<number> {
     return made
   })
   await enqueue(engine, rows[0]!.id)
-  await forgetTries(engine)
   return rows[0]!.id
 }
 
