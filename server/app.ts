@@ -53,6 +53,7 @@ const statusOf: Record<string, number> = {
   'plan-stops': 409,
   'still-running': 409,
   'not-running': 409,
+  'not-held': 409,
   'signed-out': 401,
   forbidden: 403,
   'too-many': 429,

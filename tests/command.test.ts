@@ -290,6 +290,48 @@ describe('the server', () => {
     }
     expect((await ask('/api/jobs/mapping', typed)).status).toBe(403)
   })
+  it('lets a reader see tries, but start, stop or clear none, and bring nothing in', async () => {
+    const [cookie = ''] = (await signIn('only-looking-3', 'guest@ostrel.example')).headers.getSetCookie()
+    const headers = { ...own, cookie: cookie.split(';')[0]! }
+    const post = async (path: string, body: object = {}) =>
+      (await call(path, { method: 'POST', headers, body: JSON.stringify(body) })).status
+    const { text } = (await (await call('/api/jobs/gauge-readings', { headers })).json()) as { text: string }
+    const documents = [{ file: 'a.yaml', text }]
+    expect(await post('/api/tries', { text, environment: 'dev', part: 1, rows: ['flow_corrie'] })).toBe(403)
+    expect(await post('/api/tries/1/stop')).toBe(403)
+    expect(await post('/api/tries/1/clear')).toBe(403)
+    expect(await post('/api/jobs-in/check', { documents, environment: 'dev' })).toBe(403)
+    expect(await post('/api/jobs-in', { documents, environment: 'dev', given: {} })).toBe(403)
+    expect((await call('/api/jobs/gauge-readings/tries', { headers })).status).toBe(200)
+  })
+  it('runs a try from start to end, and says what is wrong with one that cannot be', async () => {
+    const headers = { authorization: `Bearer ${demo.token}`, 'content-type': 'application/json' }
+    const ask = async (path: string, body?: object) => {
+      const answer = await call(path, { headers, ...(body ? { method: 'POST', body: JSON.stringify(body) } : {}) }) // prettier-ignore
+      return { status: answer.status, body: (await answer.json()) as Record<string, never> & { error: { message: string } } } // prettier-ignore
+    }
+    const { text } = (await ask('/api/jobs/gauge-readings')).body as unknown as { text: string }
+    const given = { text, environment: 'dev', part: 0, rows: [] }
+    expect((await ask('/api/tries', { ...given, part: 7 })).body.error.message).toBe('the job has no part 8')
+    expect((await ask('/api/tries', { ...given, part: 1 })).body.error.message).toBe('choose a row to try')
+    expect((await ask('/api/tries', { ...given, text: 'name: [' })).status).toBe(422)
+    expect((await ask('/api/tries/999')).status).toBe(404)
+    const begun = await ask('/api/tries', given)
+    const { id } = begun.body as unknown as { id: number }
+    const look = async () => (await ask(`/api/tries/${id}`)).body as unknown as { state: string; saved: boolean; clearedAt: string | null; loads: { steps: { state: string; kind: string }[] }[] } // prettier-ignore
+    let found = await look()
+    for (let i = 0; i < 300 && found.state !== 'done'; i++) {
+      await new Promise((resolve) => setTimeout(resolve, 50))
+      found = await look()
+    }
+    expect(found).toMatchObject({ state: 'done', saved: true, loads: [{ steps: [{ state: 'done', kind: 'sql' }] }] }) // prettier-ignore
+    expect((await ask(`/api/tries/${id}/go-on`, {})).body.error.message).toBe(`try ${id} is not held`)
+    expect((await ask(`/api/tries/${id}/stop`, {})).status).toBe(409)
+    const step = (await ask(`/api/tries/${id}/steps/0`)).body as unknown as { statements: { text: string }[] }
+    expect(step.statements.every(({ text: own_ }) => own_.includes(`mattock_try_${id}`))).toBe(true)
+    expect((await ask(`/api/tries/${id}/clear`, {})).status).toBe(200)
+    expect((await look()).clearedAt).not.toBeNull()
+  })
   it('describes itself by OpenAPI 3.1, every operation with its own id', async () => {
     const document = (await (await call('/api/openapi.json')).json()) as {
       openapi: string
