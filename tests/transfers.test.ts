@@ -386,3 +386,38 @@ describe('from files to files', () => {
     ])
   })
 })
+
+describe('what a step sets for its session', () => {
+  it('does not go on to the next load that is given the connection', async () => {
+    await bench.rows(
+      `create schema if not exists hidden; create table if not exists hidden.here (n int); create table if not exists here (n int)`,
+    )
+    const steps = (name: string, text: string) => `mattock: job/1
+name: ${name}
+title: ${name}
+parts:
+  - once: [{id: a, sql: {on: warehouse, text: ${JSON.stringify(text)}}}]`
+    await bench.load(
+      steps(
+        'setting',
+        "set search_path to hidden; set statement_timeout = '1 min'; insert into here values (1)",
+      ),
+    )
+    for (let i = 0; i < 4; i++) await bench.load(steps(`after-${i}`, 'insert into here values (2)'))
+    expect(
+      await bench.rows(
+        'select (select count(*)::int from hidden.here) as hidden, (select count(*)::int from public.here) as plain',
+      ),
+    ).toEqual([{ hidden: 1, plain: 4 }])
+  })
+  it('nor does what a query at a source does there', async () => {
+    await bench.rows(`create table if not exists marks (what text);
+      create or replace function mark(what text) returns int language sql as $$ insert into marks values (what) returning 1 $$`)
+    const load = await moved(
+      `{connection: warehouse, query: "select mark({row.text}) as n"}`,
+      table('marked', 'replace-all'),
+    )
+    expect(load).toMatchObject({ state: 'done', written: 1 })
+    expect(await bench.rows('select * from marks')).toEqual([])
+  })
+})

@@ -27,6 +27,7 @@ beforeAll(async () => {
     insert into clean.total (meter, n) values ('old', 7);
     create table clean.audit (what text);
     create function clean.note(what text) returns void language sql as $$ insert into clean.audit values (what) $$;
+    create function clean.count_up(what text) returns int language sql as $$ insert into clean.audit values (what) returning 1 $$;
     create function clean.clear() returns void language plpgsql as $$ begin truncate clean.audit; end $$;
     create function clean.make() returns void language plpgsql as $$ begin create schema stray; end $$;
     create function clean.lose() returns void language plpgsql as $$ begin drop table clean.audit; end $$`)
@@ -197,6 +198,20 @@ ${sql('note', 'insert into clean.audit values ({file.name} || {string(step["brin
     expect(steps[0]!.error!.message).toContain(named)
     // a sequence does not go back with its transaction; that is so in Postgres for everybody
     if (!statement.includes('nextval')) expect(await world()).toBe(before)
+  })
+
+  it('reads a query without letting what its functions do take effect', async () => {
+    const reading = (query: string) => job(`
+- id: read
+  transfer:
+    from: {connection: warehouse, query: ${JSON.stringify(query)}}
+    into: {connection: warehouse, table: raw.read, write: append}`) // prettier-ignore
+    const sly = await tried(reading("select 1 as n, clean.count_up('sly') as c"))
+    expect(sly.steps[0]!.error!.message).toContain('read-only transaction')
+    // with a bound value the query is kept in a temporary table first, which a read-only transaction may not
+    const bound = await tried(reading("select {row.place} as place, 1 as n where {row.place} <> 'west'"))
+    expect(out(bound.steps[0]!)).toMatchObject([{ title: 'raw.read', rows: [['east', '1']] }])
+    expect(await world()).toBe(before)
   })
 
   it('writes files into a folder of its own, and reads them back from there', async () => {

@@ -64,6 +64,8 @@ export async function runSql(
     const result = await recorded(client, outcome, on, own, statement.values)
     if (/^(INSERT|UPDATE|DELETE|MERGE)$/.test(result.command)) touched += result.rowCount ?? 0
   }
+  // what was set for the session would go on to others that are given this connection
+  if (/\bset(_config)?\b/i.test(text)) await client.query('reset role; reset all')
   outcome.log.push(`${touched.toLocaleString('en')} ${touched === 1 ? 'row' : 'rows'} changed`)
   await writeMarker(client, work, outcome)
 }

@@ -119,7 +119,8 @@ export async function withDatabaseSource<T>(
       }
     })
     outcome.statements.push({ on, text: copy, rows, milliseconds: 0 })
-    await reader.query('commit')
+    // a source is only read: what a function in its query did there goes back
+    await reader.query('rollback')
     return result
   } catch (error) {
     broken = error as Error

@@ -88,7 +88,8 @@ export async function tableToTable(
         ...(await applyStage(client, table, names, spec, copied, work, outcome)),
       }
     await writeMarker(client, work, outcome)
-    await reader.query('commit')
+    // a source is only read: what a function in its query did there goes back
+    await reader.query('rollback')
   } catch (error) {
     broken = error as Error
     throw error

@@ -311,18 +311,25 @@ export class AsideDatabase {
 
   /** Keeps the first rows of a SELECT, as what goes into the step. */
   async lookAtQuery(title: string, text: string, values: readonly unknown[]): Promise<void> {
-    const { fields, rows } = await this.pool.query<(string | null)[]>({
-      text: `select * from (\n${text.trim().replace(/;\s*$/, '')}\n) as shown limit ${shownRows}`,
-      values: values as unknown[],
-      rowMode: 'array',
-      types: { getTypeParser: () => (value: string) => value },
-    })
-    this.aside.looks.push({
-      side: 'in',
-      title,
-      columns: fields.map(({ name }) => ({ name })),
-      rows: rows.map(cut),
-    })
+    const client = await this.pool.connect()
+    try {
+      await client.query('begin read only')
+      const { fields, rows } = await client.query<(string | null)[]>({
+        text: `select * from (\n${text.trim().replace(/;\s*$/, '')}\n) as shown limit ${shownRows}`,
+        values: values as unknown[],
+        rowMode: 'array',
+        types: { getTypeParser: () => (value: string) => value },
+      })
+      this.aside.looks.push({
+        side: 'in',
+        title,
+        columns: fields.map(({ name }) => ({ name })),
+        rows: rows.map(cut),
+      })
+    } finally {
+      await client.query('rollback').catch(() => {})
+      client.release()
+    }
   }
 
   /**
