@@ -76,11 +76,15 @@ export const tryTable = mattock.table(
   (t) => [index().on(t.job, t.createdAt)],
 )
 
+/** What a person asked to be tried. */
 export interface TryAskRecord {
   readonly part: number
+  /** Keys of the rows; empty for a part that runs once. */
   readonly rows: readonly string[]
   readonly slice?: string | undefined
+  /** Id of the last step to run; the part's last where it is left out. */
   readonly until?: string | undefined
+  /** Ids of steps to stop after, for a look. */
   readonly holds: readonly string[]
   readonly parameters: Row
 }

@@ -53,7 +53,7 @@ describe('what could stand at a place of a document', () => {
   })
   it('nothing in a comment, or where a text is free', () => {
     expect(labels(`${job}# na|`)).toEqual([])
-    expect(labels(`${job}note: any words|`)).toEqual([])
+    expect(labels(`${job}note: free words|`)).toEqual([])
   })
   it('puts in the whole key with its colon, and replaces the word it stands in', () => {
     expect(taken(`${job}par|`)).toBe(`${job}parameters: `)

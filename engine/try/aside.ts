@@ -222,12 +222,11 @@ export class AsideDatabase {
     let entry = this.find(table)
     if (!entry) {
       entry = { database: this.place.id, table, name: scratchName(table), filled: false }
-      const [schema, name] = [table.slice(0, table.indexOf('.')), table.slice(table.indexOf('.') + 1)]
-      const real = { schema, name }
+      const real = placeOf(table)
       const there = await this.pool.query(
         `select from pg_class c join pg_namespace n on n.oid = c.relnamespace
          where n.nspname = $1 and c.relname = $2 and c.relkind in ('r', 'p', 'f', 'v', 'm')`,
-        [schema, name],
+        [real.schema, real.name],
       )
       if (there.rowCount) await this.copyShape(real, this.at(entry))
       else entry.filled = true
@@ -272,8 +271,7 @@ export class AsideDatabase {
 
   private async fill(entry: StandIn): Promise<void> {
     if (entry.filled) return
-    const [schema, name] = [entry.table.slice(0, entry.table.indexOf('.')), entry.table.slice(entry.table.indexOf('.') + 1)] // prettier-ignore
-    const real = qualified({ schema, name })
+    const real = qualified(placeOf(entry.table))
     const { rows } = await this.pool.query<{ n: number }>(
       `select count(*)::int as n from (select from ${real} limit ${copiedRows + 1}) as counted`,
     )
@@ -371,6 +369,12 @@ export class AsideDatabase {
     outcome.log.unshift(...this.notes)
   }
 }
+
+/** A table by its `schema.name`; the name may hold dots of its own. */
+const placeOf = (table: string): TargetTable => ({
+  schema: table.slice(0, table.indexOf('.')),
+  name: table.slice(table.indexOf('.') + 1),
+})
 
 /** Name of a stand-in: the table's own with its schema, within the 63 bytes of a Postgres name. */
 function scratchName(table: string): string {

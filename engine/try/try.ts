@@ -10,7 +10,7 @@ import { givenParameters } from '../../core/plan/parameters'
 import { gatherer } from '../../core/plan/gather'
 import type { Expansion } from '../../core/plan/types'
 import type { Row } from '../../core/value'
-import { tryStep, tryTable, type TryLoad } from '../../database/schema'
+import { tryStep, tryTable, type TryAskRecord, type TryLoad } from '../../database/schema'
 import { openPostgres } from '../connections'
 import type { Engine } from '../context'
 import { DocumentError } from '../jobs'
@@ -18,19 +18,10 @@ import { planRequest } from '../planning'
 import { gatherRosters } from '../rosters'
 import { transaction } from '../transaction'
 
-export interface TryAsk {
+export interface TryAsk extends TryAskRecord {
   /** The document, saved or not. */
   readonly text: string
   readonly environment: string
-  readonly part: number
-  /** Keys of the rows; empty for a part that runs once. */
-  readonly rows: readonly string[]
-  readonly slice?: string | undefined
-  /** Id of the last step to run; the part's last where it is left out. */
-  readonly until?: string | undefined
-  /** Ids of steps to stop after, for a look. */
-  readonly holds: readonly string[]
-  readonly parameters: Row
   readonly by: string
 }
 

@@ -1,6 +1,7 @@
 import { Button } from '@mui/material'
 import type { ReactElement } from 'react'
 import { valueTypes, type Column, type ValueType } from '../../core/value'
+import { TakeAway } from './TakeAway'
 
 /** The columns of a control table that is to be made: names, types, and which tell its rows apart. */
 export function ControlColumns({
@@ -76,16 +77,12 @@ export function ControlColumns({
               </td>
               <td>
                 {!fixed && (
-                  <button
-                    type="button"
-                    className="link-button"
+                  <TakeAway
                     onClick={() => {
                       onChange(columns.filter((_, i) => i !== at))
                       onKey(keyColumns.filter((name) => name !== column.name))
                     }}
-                  >
-                    take away
-                  </button>
+                  />
                 )}
               </td>
             </tr>

@@ -3,6 +3,7 @@ import type { ReactElement } from 'react'
 import { setAt, valueAt, type Path } from '../../../core/job/editText'
 import { valueTypes } from '../../../core/value'
 import { FieldInput } from './FieldInput'
+import { TakeAway } from '../../parts/TakeAway'
 
 interface RawParameter {
   readonly type?: string
@@ -170,13 +171,7 @@ export function AboutForm({ text, locked, onText }: Props): ReactElement {
                   </td>
                   <td className="number">
                     {!locked && (
-                      <button
-                        type="button"
-                        className="link-button"
-                        onClick={() => onText(setAt(text, ['parameters', name], undefined))}
-                      >
-                        take away
-                      </button>
+                      <TakeAway onClick={() => onText(setAt(text, ['parameters', name], undefined))} />
                     )}
                   </td>
                 </tr>

@@ -1,6 +1,7 @@
 import { Button } from '@mui/material'
 import type { ReactElement } from 'react'
 import { ListInput } from './FieldInput'
+import { TakeAway } from '../../parts/TakeAway'
 
 interface Check {
   readonly unique?: readonly string[]
@@ -95,16 +96,12 @@ export function Checks({
                 />
               )}
               {!locked && checks.length > least && (
-                <button
-                  type="button"
-                  className="link-button"
+                <TakeAway
                   onClick={() => {
                     const rest = checks.filter((_, i) => i !== at)
                     onChange(rest.length > 0 ? rest : undefined)
                   }}
-                >
-                  take away
-                </button>
+                />
               )}
             </span>
           </span>

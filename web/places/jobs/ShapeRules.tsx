@@ -2,6 +2,7 @@ import { Button } from '@mui/material'
 import type { ReactElement } from 'react'
 import { columnRules, type ColumnRule, type ShapeRule } from '../../../core/shape/shape'
 import { valueTypes, type ValueType } from '../../../core/value'
+import { TakeAway } from '../../parts/TakeAway'
 
 const ruleWords: Readonly<Record<ColumnRule, string>> = {
   trim: 'trim blanks',
@@ -84,16 +85,12 @@ export function ShapeRules({
               </label>
             ))}
             {!locked && (
-              <button
-                type="button"
-                className="link-button"
+              <TakeAway
                 onClick={() => {
                   const rest = rules.filter((_, i) => i !== at)
                   onChange(rest.length > 0 ? (rest as ShapeRule[]) : undefined)
                 }}
-              >
-                take away
-              </button>
+              />
             )}
           </span>
         </span>
@@ -155,15 +152,7 @@ export function Casts({
                 <option key={one}>{one}</option>
               ))}
             </select>
-            {!locked && (
-              <button
-                type="button"
-                className="link-button"
-                onClick={() => put(entries.filter((_, i) => i !== at))}
-              >
-                take away
-              </button>
-            )}
+            {!locked && <TakeAway onClick={() => put(entries.filter((_, i) => i !== at))} />}
           </span>
         </span>
       ))}

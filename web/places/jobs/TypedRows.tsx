@@ -1,6 +1,7 @@
 import { Button } from '@mui/material'
 import { useState, type ClipboardEvent, type ReactElement } from 'react'
 import { csvRecords } from '../../../core/schema/csvRecords'
+import { TakeAway } from '../../parts/TakeAway'
 
 type Scalar = string | number | boolean | null
 type TypedRow = Readonly<Record<string, Scalar>>
@@ -112,13 +113,7 @@ export function TypedRows({
               ))}
               <td>
                 {!locked && rows.length > 1 && (
-                  <button
-                    type="button"
-                    className="link-button"
-                    onClick={() => onChange(rows.filter((_, i) => i !== at))}
-                  >
-                    take away
-                  </button>
+                  <TakeAway onClick={() => onChange(rows.filter((_, i) => i !== at))} />
                 )}
               </td>
             </tr>

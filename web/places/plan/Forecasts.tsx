@@ -7,6 +7,7 @@ import { call, type ApiFault } from '../../data/api'
 import { count, lengthText, numberText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
 import type { PlanAnswer } from './Plan'
+import { TakeAway } from '../../parts/TakeAway'
 
 type Sheet = Answer<typeof routes.forecastPlan>
 type Forecast = NonNullable<Sheet['asIs']>
@@ -74,15 +75,7 @@ export function Forecasts({ plan }: { plan: PlanAnswer }): ReactElement {
               <td>{forecast && <RunningStrip forecast={forecast} longest={longest} />}</td>
               <td>{forecast && <Limits forecast={forecast} plan={plan} />}</td>
               <td className="number">
-                {other && (
-                  <button
-                    type="button"
-                    className="link-button"
-                    onClick={() => setOthers(others.filter((_, at) => at !== i - 1))}
-                  >
-                    take away
-                  </button>
-                )}
+                {other && <TakeAway onClick={() => setOthers(others.filter((_, at) => at !== i - 1))} />}
               </td>
             </tr>
           ))}

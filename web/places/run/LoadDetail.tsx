@@ -8,6 +8,7 @@ import { useMayChange } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { bytesText, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../parts/Fault'
+import { Statements } from '../../parts/Statements'
 import { Rejects } from './Rejects'
 
 type Detail = Answer<typeof routes.runLoad>
@@ -207,21 +208,7 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
       {step.hasRejects && <Rejects run={run} load={load} step={step} />}
       {open && (
         <div className="stack" style={{ gap: 6, marginTop: 6 }}>
-          {step.statements.map((statement, i) => (
-            <div key={i}>
-              <span className="soft">
-                {statement.text.includes('read_csv(') ? 'reading' : `on ${statement.on}`}
-                {statement.rows !== undefined && `, ${numberText(statement.rows)} rows`},{' '}
-                {lengthText(statement.milliseconds / 1000)}
-              </span>
-              <pre className="code mono">
-                {statement.text}
-                {statement.values &&
-                  statement.values.length > 0 &&
-                  `\n-- values: ${statement.values.map((value, n) => `$${n + 1} = ${JSON.stringify(value)}`).join(', ')}`}
-              </pre>
-            </div>
-          ))}
+          <Statements list={step.statements} />
         </div>
       )}
     </section>

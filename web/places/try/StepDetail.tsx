@@ -1,11 +1,13 @@
 import type { ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
+import { slotLabel } from '../../../core/plan/differing'
 import { useAnswer } from '../../data/api'
 import { StateWord } from '../../look/State'
 import { lengthText, numberText } from '../../look/times'
 import { DataGrid } from '../../parts/DataGrid'
 import { FaultBox, Waiting } from '../../parts/Fault'
+import { Statements } from '../../parts/Statements'
 import type { TryStep } from './Try'
 
 type Detail = Answer<typeof routes.tryStep>
@@ -45,21 +47,7 @@ export function StepDetail({ id, step }: { id: number; step: TryStep }): ReactEl
               ? 'the statement, as it ran'
               : `${numberText(data.statements.length)} statements, as they ran`}
           </summary>
-          {data.statements.map((statement, i) => (
-            <div key={i} style={{ marginTop: 6 }}>
-              <span className="soft">
-                on {statement.on}
-                {statement.rows !== undefined && `, ${numberText(statement.rows)} rows`},{' '}
-                {lengthText(statement.milliseconds / 1000)}
-              </span>
-              <pre className="mono">{statement.text}</pre>
-              {statement.values && (
-                <span className="mono soft">
-                  {statement.values.map((value, n) => `$${n + 1} = ${JSON.stringify(value)}`).join('  ')}
-                </span>
-              )}
-            </div>
-          ))}
+          <Statements list={data.statements} />
         </details>
       )}
       {data && data.resolved.length > 0 && (
@@ -70,7 +58,7 @@ export function StepDetail({ id, step }: { id: number; step: TryStep }): ReactEl
               {data.resolved.map(({ path, text }) => (
                 <tr key={path}>
                   <th scope="row" className="soft">
-                    {path.replace(/^[a-z]+\./, '').replaceAll('.', ' ')}
+                    {slotLabel(path)}
                   </th>
                   <td className="mono">{text}</td>
                 </tr>
