@@ -1,7 +1,7 @@
 import type { ReactElement } from 'react'
 import type { Answer } from '../../contract/route'
 import type { routes } from '../../contract/routes'
-import { lengthText, numberText } from '../look/times'
+import { count, lengthText } from '../look/times'
 
 type Statement = Answer<typeof routes.tryStep>['statements'][number]
 
@@ -13,7 +13,7 @@ export function Statements({ list }: { list: readonly Statement[] }): ReactEleme
         <div key={i}>
           <span className="soft">
             {statement.text.includes('read_csv(') ? 'reading' : `on ${statement.on}`}
-            {statement.rows !== undefined && `, ${numberText(statement.rows)} rows`},{' '}
+            {statement.rows !== undefined && `, ${count(statement.rows, 'row')}`},{' '}
             {lengthText(statement.milliseconds / 1000)}
           </span>
           <pre className="code mono">
