@@ -5,11 +5,11 @@ import { join } from 'node:path'
 import pg from 'pg'
 import { ensureDatabase, startPostgres } from '../cli/postgres'
 import { migrateDatabase } from '../database/open'
-import { saveSettings } from '../engine/connections'
-import { openEngine, type Engine } from '../engine/context'
-import { saveJob } from '../engine/jobs'
-import { makePlan } from '../engine/planning'
-import { startRun } from '../engine/runs'
+import { saveSettings } from '../engine/connectors/connections'
+import { openEngine, type Engine } from '../engine/context/engine'
+import { saveJob } from '../engine/jobs/versions'
+import { makePlan } from '../engine/planning/plan'
+import { startRun } from '../engine/running/runs'
 
 /** A Mattock with Postgres and worker processes of its own, in a folder that is thrown away. */
 export interface BenchPlace {

@@ -1,4 +1,4 @@
-import { openEngine } from '../engine/context'
+import { openEngine } from '../engine/context/engine'
 import { servePlanner } from '../engine/planner/process'
 
 /** Plans for the server that started it. */

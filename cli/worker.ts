@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
-import { openEngine } from '../engine/context'
+import { openEngine } from '../engine/context/engine'
 import { startWorker } from '../engine/queue/worker'
 import { UsageError } from './main'
 import { dataFolder, running } from './state'

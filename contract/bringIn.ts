@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { connectionKinds } from '../core/connection'
+import { connectionKinds } from '../core/connection/connection'
 import { faultSchema, route } from './route'
 import { columnSchema, settingsSchema } from './shapes'
 

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { valueTypes } from '../core/value'
-import { tableSchemaSchema } from '../core/schema/tableSchema'
+import { tableSchemaSchema } from '../core/catalog/tableSchema'
 import { route } from './route'
 
 /** Shapes and operations of connections' content, surveys and the catalog. */

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { connectionKinds } from '../core/connection'
+import { connectionKinds } from '../core/connection/connection'
 import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
 import { controlRoutes } from './control'

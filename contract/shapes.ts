@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { connectionKinds } from '../core/connection'
+import { connectionKinds } from '../core/connection/connection'
 
 import { valueTypes } from '../core/value'
 import { faultSchema } from './route'

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { settingsOf } from './connection'
-import { inScope } from './schema/scope'
+import { settingsOf } from './connection/connection'
+import { inScope } from './catalog/scope'
 
 describe('settings of connections', () => {
   const service = (given: object) => settingsOf.service.safeParse({ base: 'https://a.example/v1', ...given })

@@ -1,9 +1,9 @@
 import { sql } from 'drizzle-orm'
 import { bigint, bigserial, boolean, index, integer, jsonb, primaryKey, serial, text, uniqueIndex } from 'drizzle-orm/pg-core' // prettier-ignore
-import type { SchemaChange } from '../core/schema/compare'
-import type { ColumnEdits, NewColumns } from '../core/schema/edits'
-import type { FileFormat, FoundColumn, FoundDataset, Stray } from '../core/schema/found'
-import type { ValueClass } from '../core/schema/valueClass'
+import type { SchemaChange } from '../core/catalog/compare'
+import type { ColumnEdits, NewColumns } from '../core/catalog/edits'
+import type { FileFormat, FoundColumn, FoundDataset, Stray } from '../core/catalog/found'
+import type { ValueClass } from '../core/catalog/valueClass'
 import { created, mattock, when } from './columns'
 
 /** One table, or one folder of like files, as it is in one environment. */

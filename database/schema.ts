@@ -12,11 +12,11 @@ import {
   text,
   uniqueIndex,
 } from 'drizzle-orm/pg-core'
-import type { ConnectionKind } from '../core/connection'
+import type { ConnectionKind } from '../core/connection/connection'
 import type { CellRules } from '../core/control/rules'
 import type { Forecast } from '../core/forecast/forecast'
 import type { Finding, PlanPart } from '../core/plan/types'
-import type { Resolved } from '../core/expression/slot'
+import type { Resolved } from '../core/text/slot'
 import type { Row } from '../core/value'
 import { bytea, count, created, mattock, when } from './columns'
 

@@ -1,6 +1,6 @@
 import { bigint, boolean, index, integer, jsonb, primaryKey, serial, text } from 'drizzle-orm/pg-core'
 import type { Counts } from '../core/balance/balance'
-import type { Resolved } from '../core/expression/slot'
+import type { Resolved } from '../core/text/slot'
 import type { Slice } from '../core/slice/slices'
 import type { Row, ValueType } from '../core/value'
 import { created, mattock, when } from './columns'

@@ -3,7 +3,7 @@ import { promisify } from 'node:util'
 import { and, eq, gt, lt } from 'drizzle-orm'
 import type { Request, Response } from 'express'
 import { account, apiToken, session } from '../database/schema'
-import type { Engine } from '../engine/context'
+import type { Engine } from '../engine/context/engine'
 
 const derive = promisify(scrypt) as (
   password: string,

@@ -1,6 +1,6 @@
 import type { Request, Response } from 'express'
 import pg from 'pg'
-import type { Engine } from '../engine/context'
+import type { Engine } from '../engine/context/engine'
 
 type Listener = (what: string) => void
 const listeners = new Set<Listener>()

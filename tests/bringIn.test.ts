@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { bringInJobs, checkDocuments, type Given } from '../engine/bringInJobs'
-import { readVersion, type DocumentError } from '../engine/jobs'
-import { makePlan } from '../engine/planning'
+import { bringInJobs, checkDocuments, type Given } from '../engine/jobs/bringIn'
+import { readVersion, type DocumentError } from '../engine/jobs/versions'
+import { makePlan } from '../engine/planning/plan'
 import { testBench, type TestBench } from './support/bench'
 
 let bench: TestBench

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { ControlEdit } from '../core/control/edits'
-import { controlHistory, readControl, saveControl } from '../engine/control'
+import { controlHistory, readControl, saveControl } from '../engine/control/rows'
 import { testBench, type TestBench } from './support/bench'
 
 let bench: TestBench

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { jobUses } from '../engine/jobUses'
-import { saveJob } from '../engine/jobs'
+import { jobUses } from '../engine/jobs/uses'
+import { saveJob } from '../engine/jobs/versions'
 import { testBench, fileJob, type TestBench } from './support/bench'
 
 let bench: TestBench

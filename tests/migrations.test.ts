@@ -5,9 +5,9 @@ import pg from 'pg'
 import { sql } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
 import { migrateDatabase } from '../database/open'
-import { openEngine, type Engine } from '../engine/context'
-import { readLoads, readPlan } from '../engine/planStore'
-import { startRun } from '../engine/runs'
+import { openEngine, type Engine } from '../engine/context/engine'
+import { readLoads, readPlan } from '../engine/planning/store'
+import { startRun } from '../engine/running/runs'
 
 const all = join(import.meta.dirname, '../database/migrations')
 const folder = mkdtempSync(join(tmpdir(), 'mattock-migrations-'))

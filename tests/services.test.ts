@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { saveSettings } from '../engine/connections'
+import { saveSettings } from '../engine/connectors/connections'
 import { testBench, type TestBench } from './support/bench'
 import { moved as movedOn } from './support/moved'
 import { testService } from './support/service'

@@ -1,7 +1,7 @@
 import { symlinkSync, utimesSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { FoundDataset } from '../core/schema/found'
+import type { FoundDataset } from '../core/catalog/found'
 import type { SurveyScope } from '../database/catalog'
 import { acceptProposals, acceptWaiting } from '../engine/survey/accept'
 import { resumeSurvey, startSurvey, stopSurvey } from '../engine/survey/survey'

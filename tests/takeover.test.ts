@@ -1,9 +1,9 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { makePlan } from '../engine/planning'
-import { startRun, stopRun, rerunFailed } from '../engine/runs'
-import { saveJob } from '../engine/jobs'
+import { makePlan } from '../engine/planning/plan'
+import { startRun, stopRun, rerunFailed } from '../engine/running/runs'
+import { saveJob } from '../engine/jobs/versions'
 import { fileJob, testBench, type TestBench } from './support/bench'
 
 let bench: TestBench

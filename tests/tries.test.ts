@@ -11,7 +11,7 @@ import {
   stopTry,
   trySteps,
   type TryAsk,
-} from '../engine/try/try'
+} from '../engine/trying/try'
 import { testBench, type TestBench } from './support/bench'
 
 let bench: TestBench

@@ -3,8 +3,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import ExcelJS from 'exceljs'
 import { describe, expect, it } from 'vitest'
-import { layDownSheets } from '../engine/formats/sheets'
-import { dateText } from '../engine/formats/workbook'
+import { layDownSheets } from '../engine/formats/xlsx/sheets'
+import { dateText } from '../engine/formats/xlsx/workbook'
 import { xlsx, zipped } from './support/files'
 
 const folder = mkdtempSync(join(tmpdir(), 'mattock-books-'))

@@ -1,6 +1,6 @@
-import { csvRecords } from '../schema/csvRecords'
-import { findDialect } from '../schema/dialect'
-import { readCell } from '../schema/rules'
+import { csvRecords } from '../files/csvRecords'
+import { findDialect } from '../files/dialect'
+import { readCell } from '../catalog/rules'
 import { valueText, type Column, type Row, type Table } from '../value'
 import { keyId, keyOf, keyText } from './edits'
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { misfits } from '../schema/fits'
+import { misfits } from '../catalog/fits'
 import { setMapping, setPolicy } from './editMapping'
 import { parseJob } from './parse'
 

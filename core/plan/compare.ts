@@ -1,4 +1,4 @@
-import type { Resolved } from '../expression/slot'
+import type { Resolved } from '../text/slot'
 import { resolvedText, slotLabel } from './differing'
 import type { Expansion, PlanPart } from './types'
 

@@ -1,5 +1,5 @@
 import { valueText } from '../value'
-import type { Resolved } from '../expression/slot'
+import type { Resolved } from '../text/slot'
 import type { Expansion } from './types'
 
 /** A column of the plan's table: a roster column, the slice, or a slot of a step. */

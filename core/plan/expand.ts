@@ -17,7 +17,7 @@ import {
   type CompiledSlot,
   type Resolved,
   type Worked,
-} from '../expression/slot'
+} from '../text/slot'
 import { FaultError } from '../fault'
 import { stepKind, stepsOf, type Job, type Part } from '../job/document'
 import { rosterOf, type Roster } from '../roster/roster'

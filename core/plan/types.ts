@@ -1,5 +1,5 @@
-import type { ConnectionKind } from '../connection'
-import type { Resolved, Slot } from '../expression/slot'
+import type { ConnectionKind } from '../connection/connection'
+import type { Resolved, Slot } from '../text/slot'
 import type { Place } from '../fault'
 import type { Forecast } from '../forecast/forecast'
 import type { Job, StepKind } from '../job/document'

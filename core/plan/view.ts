@@ -1,4 +1,4 @@
-import type { Resolved } from '../expression/slot'
+import type { Resolved } from '../text/slot'
 import type { Transfer } from '../job/document'
 import { fileKey, type Expansion, type PlannedLoad, type PlanStep } from './types'
 

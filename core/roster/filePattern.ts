@@ -1,5 +1,5 @@
 import { timeReader } from '../expression/dates'
-import { parseTemplate } from '../expression/template'
+import { parseTemplate } from '../text/template'
 import { fail } from '../fault'
 import { storeSegments, wildcardSource } from '../store/pattern'
 import type { Column, Row, Value } from '../value'

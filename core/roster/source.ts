@@ -1,6 +1,6 @@
 import type { Bindings, Compiled } from '../expression/cel'
 import { unknownNames, unknownNameText, type KnownNames } from '../expression/names'
-import { assemble, compileSlot, workOut, type BoundValue, type SlotKind } from '../expression/slot'
+import { assemble, compileSlot, workOut, type BoundValue, type SlotKind } from '../text/slot'
 import { fail, type Fault } from '../fault'
 import type { RosterSpec } from '../job/roster'
 import { escapeWildcards } from '../store/pattern'

@@ -1,9 +1,9 @@
 import { eq } from 'drizzle-orm'
 import { fail } from '../../core/fault'
-import { applyEdits, namesFault, type ColumnEdits, type NewColumns } from '../../core/schema/edits'
-import { fromTableSchema, type TableSchema } from '../../core/schema/tableSchema'
+import { applyEdits, namesFault, type ColumnEdits, type NewColumns } from '../../core/catalog/edits'
+import { fromTableSchema, type TableSchema } from '../../core/catalog/tableSchema'
 import { dataset } from '../../database/catalog'
-import type { Engine } from '../context'
+import type { Engine } from '../context/engine'
 import { searchText, unnamedIn } from '../survey/accept'
 import { readDataset, type Dataset } from './reading'
 

@@ -1,6 +1,6 @@
 import { sql, type SQL } from 'drizzle-orm'
-import type { FoundDataset } from '../../core/schema/found'
-import type { Engine } from '../context'
+import type { FoundDataset } from '../../core/catalog/found'
+import type { Engine } from '../context/engine'
 
 export const flags = ['unnamed', 'drifted', 'gone', 'idle', 'no-key', 'no-owner'] as const
 export type Flag = (typeof flags)[number]

@@ -4,9 +4,9 @@ import { oneJobFor, type OneJob, type OneJobAsk } from '../../core/job/forDatase
 import { parseJob } from '../../core/job/parse'
 import { dataset } from '../../database/catalog'
 import { job as jobTable } from '../../database/schema'
-import type { Engine } from '../context'
-import { createControl } from '../controlTables'
-import { DocumentError, saveJob } from '../jobs'
+import type { Engine } from '../context/engine'
+import { createControl } from '../control/tables'
+import { DocumentError, saveJob } from '../jobs/versions'
 
 /** What one job for these datasets would be: its control rows and its document. */
 export async function draftOneJob(engine: Engine, ids: readonly number[], ask: OneJobAsk): Promise<OneJob> {

@@ -1,6 +1,6 @@
 import { desc, eq } from 'drizzle-orm'
 import { datasetProfile, datasetVersion } from '../../database/catalog'
-import type { Engine } from '../context'
+import type { Engine } from '../context/engine'
 import { catalogColumns, readDataset } from './reading'
 
 /** All that a dataset's page shows but its rows and files. */

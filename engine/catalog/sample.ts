@@ -1,7 +1,7 @@
-import { quoteName } from '../../core/expression/slot'
-import { openPostgres } from '../connections'
-import { qualified } from '../connectors/postgres'
-import type { Engine } from '../context'
+import { quoteName } from '../../core/text/slot'
+import { openPostgres } from '../connectors/connections'
+import { qualified } from '../connectors/postgres/tables'
+import type { Engine } from '../context/engine'
 import { catalogColumns, tableOf, withDataset, type Dataset } from './reading'
 
 export interface Sample {

@@ -1,6 +1,6 @@
 import { open, type FileHandle } from 'node:fs/promises'
 import { gunzipSync, constants } from 'node:zlib'
-import type { FileFormat } from '../../core/schema/found'
+import type { FileFormat } from '../../core/catalog/found'
 
 /** What a file is, by its first bytes and its name; or why it is no table. */
 export type Detected =

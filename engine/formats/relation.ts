@@ -1,11 +1,11 @@
 import type { DuckDBConnection } from '@duckdb/node-api'
-import { quoteName } from '../../core/expression/slot'
+import { quoteName } from '../../core/text/slot'
 import { fail } from '../../core/fault'
-import type { FileFormat } from '../../core/schema/found'
-import { folderValues } from '../../core/schema/grouping'
-import { literal, literalList } from '../transfer/duck'
-import { documentTables } from './documents'
-import { layDownSheets } from './sheets'
+import type { FileFormat } from '../../core/catalog/found'
+import { folderValues } from '../../core/files/grouping'
+import { literal, literalList } from '../duck/duck'
+import { documentTables } from './json/documents'
+import { layDownSheets } from './xlsx/sheets'
 
 /** A file to read: its full path, and its path in the store. */
 export interface StoreFile {

@@ -1,7 +1,7 @@
-import type { Engine } from '../context'
-import { effectOfEdits, effectOfText } from '../effect'
-import { makePlan, type PlanAsk } from '../planning'
-import { compareStored, forecastStored } from '../planViews'
+import type { Engine } from '../context/engine'
+import { effectOfEdits, effectOfText } from '../planning/effect'
+import { makePlan, type PlanAsk } from '../planning/plan'
+import { compareStored, forecastStored } from '../planning/views'
 
 /** Work that would keep a server from answering others for seconds: it is done by the planner. */
 export const plannerAsks = {

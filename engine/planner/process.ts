@@ -1,7 +1,7 @@
 import { fork, type ChildProcess } from 'node:child_process'
 import { fail, FaultError, type Fault } from '../../core/fault'
-import type { Engine } from '../context'
-import { DocumentError } from '../jobs'
+import type { Engine } from '../context/engine'
+import { DocumentError } from '../jobs/versions'
 import { plannerAsks, type Planner } from './asks'
 
 interface Asked {

@@ -1,11 +1,11 @@
 import { hostname } from 'node:os'
 import { Logger, run as startQueue, type Runner } from 'graphile-worker'
 import { runProfile } from '../catalog/profile'
-import type { Engine } from '../context'
+import type { Engine } from '../context/engine'
 import { handOver, runSurvey } from '../survey/survey'
-import { runTry } from '../try/runTry'
-import { forgetTries } from '../try/try'
-import { runLoad, type LoadEnd, type Started } from '../runLoad'
+import { runTry } from '../trying/runTry'
+import { forgetTries } from '../trying/try'
+import { runLoad, type LoadEnd, type Started } from '../running/runLoad'
 
 /** How long a worker may be silent before its loads are given to others, in seconds. Takes effect within this + one round of 4 s. */
 const silence = 15

@@ -1,8 +1,8 @@
 import type pg from 'pg'
-import { quoteName } from '../../core/expression/slot'
+import { quoteName } from '../../core/text/slot'
 import type { Check } from '../../core/job/document'
 import type { Row } from '../../core/value'
-import { recorded, stepFault, type Outcome } from '../transfer/types'
+import { recorded, stepFault, type Outcome } from '../context/work'
 
 /**
  * Holds a check against a table or a staging table.

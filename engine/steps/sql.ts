@@ -1,8 +1,8 @@
 import { parse } from 'libpg-query'
 import type pg from 'pg'
-import type { BoundValue } from '../../core/expression/slot'
-import { writeMarker } from '../transfer/target'
-import { recorded, stepFault, type Outcome, type Work } from '../transfer/types'
+import type { BoundValue } from '../../core/text/slot'
+import { writeMarker } from '../writing/target'
+import { recorded, stepFault, type Outcome, type Work } from '../context/work'
 
 interface Statement {
   readonly text: string

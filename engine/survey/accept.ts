@@ -1,11 +1,11 @@
 import { and, eq, inArray, isNull, sql } from 'drizzle-orm'
 import type pg from 'pg'
 import { fail } from '../../core/fault'
-import { applyEdits, settle, type ColumnEdits } from '../../core/schema/edits'
-import type { FoundColumn, FoundDataset } from '../../core/schema/found'
+import { applyEdits, settle, type ColumnEdits } from '../../core/catalog/edits'
+import type { FoundColumn, FoundDataset } from '../../core/catalog/found'
 import { dataset, survey, surveyProposal } from '../../database/catalog'
-import type { Engine } from '../context'
-import { transaction } from '../transaction'
+import type { Engine } from '../context/engine'
+import { transaction } from '../context/transaction'
 
 type Known = typeof dataset.$inferSelect
 

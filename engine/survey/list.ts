@@ -1,7 +1,7 @@
 import { sql, type SQL } from 'drizzle-orm'
 import { fail } from '../../core/fault'
 import type { survey, surveyProposal } from '../../database/catalog'
-import type { Engine } from '../context'
+import type { Engine } from '../context/engine'
 
 export type SurveyBrief = Omit<typeof survey.$inferSelect, 'unattended' | 'worker' | 'attempt'> & {
   proposals: { new: number; changed: number; gone: number; open: number }

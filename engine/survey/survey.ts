@@ -2,9 +2,9 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { and, eq, sql } from 'drizzle-orm'
 import { fail } from '../../core/fault'
-import { compareSchemas, isSame, type SchemaChange } from '../../core/schema/compare'
-import type { FoundDataset, Stray } from '../../core/schema/found'
-import { inScope } from '../../core/schema/scope'
+import { compareSchemas, isSame, type SchemaChange } from '../../core/catalog/compare'
+import type { FoundDataset, Stray } from '../../core/catalog/found'
+import { inScope } from '../../core/catalog/scope'
 import {
   dataset,
   fileShape,
@@ -13,14 +13,14 @@ import {
   type SurveyProgress,
   type SurveyScope,
 } from '../../database/catalog'
-import { openConnection } from '../connections'
-import type { Engine } from '../context'
-import { targetPool } from '../context'
-import { withDuck } from '../transfer/duck'
+import { openConnection } from '../connectors/connections'
+import type { Engine } from '../context/engine'
+import { targetPool } from '../context/engine'
+import { withDuck } from '../duck/duck'
 import { acceptProposals, noteSame } from './accept'
-import { surveyDatabase } from './database'
-import { surveyFiles } from './files'
-import { surveyService } from './service'
+import { surveyDatabase } from '../connectors/postgres/survey'
+import { surveyFiles } from '../connectors/files/survey'
+import { surveyService } from '../connectors/service/survey'
 import { reasonOf, type ReadFile } from './shapes'
 
 export interface SurveyAsk {

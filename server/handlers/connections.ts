@@ -1,8 +1,8 @@
 import { asc, eq } from 'drizzle-orm'
-import { settingsOf } from '../../core/connection'
+import { settingsOf } from '../../core/connection/connection'
 import { fail } from '../../core/fault'
 import { connection } from '../../database/schema'
-import { saveSettings, testConnection } from '../../engine/connections'
+import { saveSettings, testConnection } from '../../engine/connectors/connections'
 import type { Handlers } from '../app'
 
 export const connectionHandlers: Pick<

@@ -1,15 +1,15 @@
 import { asc } from 'drizzle-orm'
 import { controlTable } from '../../database/schema'
-import type { Engine } from '../../engine/context'
-import { controlHistory, knownThings, readControl, saveControl } from '../../engine/control'
+import type { Engine } from '../../engine/context/engine'
+import { controlHistory, knownThings, readControl, saveControl } from '../../engine/control/rows'
 import {
   addControlColumn,
   adoptControl,
   changeControl,
   createControl,
   forgetControl,
-} from '../../engine/controlTables'
-import { documentOf, newestVersions } from '../../engine/jobs'
+} from '../../engine/control/tables'
+import { documentOf, newestVersions } from '../../engine/jobs/versions'
 import { controlsOf } from '../../core/job/roster'
 import type { Handlers } from '../app'
 import { mutable } from '../mutable'

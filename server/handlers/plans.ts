@@ -1,10 +1,10 @@
 import { and, eq, sql, type SQL } from 'drizzle-orm'
-import type { Resolved } from '../../core/expression/slot'
+import type { Resolved } from '../../core/text/slot'
 import { resolvedText, slotLabel } from '../../core/plan/differing'
 import { stopsFor } from '../../core/plan/plan'
 import { valueText } from '../../core/value'
 import { jobVersion, planLoad, type PlanMark, type StoredPart } from '../../database/schema'
-import { documentOf } from '../../engine/jobs'
+import { documentOf } from '../../engine/jobs/versions'
 import {
   planLoadsSql,
   readLoad,
@@ -12,8 +12,8 @@ import {
   readPlan,
   readPlanParts,
   type StoredLoad,
-} from '../../engine/planStore'
-import { otherPlans } from '../../engine/planViews'
+} from '../../engine/planning/store'
+import { otherPlans } from '../../engine/planning/views'
 import type { Handlers } from '../app'
 import { mutable } from '../mutable'
 

@@ -4,8 +4,8 @@ import { and, eq } from 'drizzle-orm'
 import type { Request, Response } from 'express'
 import { fail } from '../../core/fault'
 import { load, loadStep } from '../../database/schema'
-import type { Engine } from '../../engine/context'
-import { literal, withDuck } from '../../engine/transfer/duck'
+import type { Engine } from '../../engine/context/engine'
+import { literal, withDuck } from '../../engine/duck/duck'
 import type { Handlers } from '../app'
 
 /** Path of a step's rejects; the name was made by the engine, not by whoever asks. */

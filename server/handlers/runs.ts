@@ -8,10 +8,10 @@ import {
   run as runTable,
   type RunState,
 } from '../../database/schema'
-import type { Engine } from '../../engine/context'
-import { documentOf } from '../../engine/jobs'
-import { rerunFailed, startRun, stopRun } from '../../engine/runs'
-import { readLoad } from '../../engine/planStore'
+import type { Engine } from '../../engine/context/engine'
+import { documentOf } from '../../engine/jobs/versions'
+import { rerunFailed, startRun, stopRun } from '../../engine/running/runs'
+import { readLoad } from '../../engine/planning/store'
 import type { Handlers } from '../app'
 
 interface BriefRow {

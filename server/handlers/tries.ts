@@ -1,11 +1,20 @@
 import { and, eq } from 'drizzle-orm'
 import { stepsOf } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
-import { slotsOf } from '../../core/expression/slot'
+import { slotsOf } from '../../core/text/slot'
 import { fail } from '../../core/fault'
 import { tryStep } from '../../database/schema'
-import { isSaved } from '../../engine/jobs'
-import { clearTry, goOn, readTry, schemaOf, startTry, stopTry, triesOf, trySteps } from '../../engine/try/try'
+import { isSaved } from '../../engine/jobs/versions'
+import {
+  clearTry,
+  goOn,
+  readTry,
+  schemaOf,
+  startTry,
+  stopTry,
+  triesOf,
+  trySteps,
+} from '../../engine/trying/try'
 import { mutable } from '../mutable'
 import type { Handlers } from '../app'
 

@@ -1,8 +1,8 @@
-import type { Engine } from '../../engine/context'
+import type { Engine } from '../../engine/context/engine'
 import type { Handlers } from '../app'
 import { briefRuns, secondsLeft } from './runs'
-import { documentOf, newestVersions } from '../../engine/jobs'
-import { changeText, type SchemaChange } from '../../core/schema/compare'
+import { documentOf, newestVersions } from '../../engine/jobs/versions'
+import { changeText, type SchemaChange } from '../../core/catalog/compare'
 import { newestClosed } from '../../core/slice/slices'
 
 const hour = 3_600_000

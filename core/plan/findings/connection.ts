@@ -1,4 +1,4 @@
-import { kindWords, type ConnectionKind } from '../../connection'
+import { kindWords, type ConnectionKind } from '../../connection/connection'
 import { nearestName } from '../../expression/nearest'
 import type { Gatherer } from '../gather'
 import { sourceKey, type Expansion, type Facts } from '../types'

@@ -1,4 +1,4 @@
-import { compileSlot } from '../../expression/slot'
+import { compileSlot } from '../../text/slot'
 import { celCompiler } from '../../expression/cel'
 import { FaultError } from '../../fault'
 import { nestedRosters } from '../../job/roster'

@@ -1,4 +1,4 @@
-import { changeText } from '../../schema/compare'
+import { changeText } from '../../catalog/compare'
 import { shapeKey, sourceKey, type SourceColumn } from '../types'
 import { transfersOf } from '../view'
 import { loadGroups, some, type Rule } from './rule'

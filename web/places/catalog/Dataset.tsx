@@ -3,7 +3,7 @@ import { lazy, Suspense, useRef, useState, type ChangeEvent, type ReactElement }
 import { Link, useParams, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
-import { formatText } from '../../../core/schema/found'
+import { formatText } from '../../../core/catalog/found'
 import { call, useAnswer } from '../../data/api'
 import { useMayChange } from '../../data/session'
 import { bytesText, count, numberText, timeText } from '../../look/times'

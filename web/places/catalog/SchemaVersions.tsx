@@ -1,5 +1,5 @@
 import { useState, type ReactElement } from 'react'
-import { compareSchemas, isSame, typeText } from '../../../core/schema/compare'
+import { compareSchemas, isSame, typeText } from '../../../core/catalog/compare'
 import { timeText } from '../../look/times'
 import { ChangeLines } from '../../parts/SchemaColumns'
 import type { DatasetData } from './Dataset'

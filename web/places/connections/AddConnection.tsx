@@ -1,6 +1,6 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField } from '@mui/material'
 import { useState, type ReactElement } from 'react'
-import type { ConnectionKind } from '../../../core/connection'
+import type { ConnectionKind } from '../../../core/connection/connection'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { FaultBox } from '../../parts/Fault'

@@ -1,6 +1,6 @@
 import { MenuItem, TextField } from '@mui/material'
 import type { ReactElement } from 'react'
-import type { ConnectionKind } from '../../../core/connection'
+import type { ConnectionKind } from '../../../core/connection/connection'
 
 /** What stands in the fields, by the name of the setting. */
 export type Values = Readonly<Record<string, string>>

@@ -1,7 +1,7 @@
 import { Button, Menu, MenuItem } from '@mui/material'
 import { useState, type ReactElement } from 'react'
-import { csvLine } from '../../../core/schema/csvText'
-import { readCell } from '../../../core/schema/rules'
+import { csvLine } from '../../../core/files/csvText'
+import { readCell } from '../../../core/catalog/rules'
 import type { Column } from '../../../core/value'
 import { field, type ControlAnswer, type Draft } from './edits'
 

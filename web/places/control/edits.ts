@@ -3,7 +3,7 @@ import type { routes } from '../../../contract/routes'
 import { keyOf, keyText, type ControlEdit } from '../../../core/control/edits'
 import type { RowCheck } from '../../../core/control/rowRules'
 import { cellFault, repeated } from '../../../core/control/rules'
-import { readCell } from '../../../core/schema/rules'
+import { readCell } from '../../../core/catalog/rules'
 import { valueText, type Column, type Row, type Value } from '../../../core/value'
 
 export type ControlAnswer = Answer<typeof routes.controlTable>

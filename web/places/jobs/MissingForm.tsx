@@ -1,6 +1,6 @@
 import { TextField } from '@mui/material'
 import type { ReactElement } from 'react'
-import { kindWords } from '../../../core/connection'
+import { kindWords } from '../../../core/connection/connection'
 import type { Column, ValueType } from '../../../core/value'
 import type { Body } from '../../../contract/route'
 import { routes } from '../../../contract/routes'

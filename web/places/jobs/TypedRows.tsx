@@ -1,6 +1,6 @@
 import { Button } from '@mui/material'
 import { useState, type ClipboardEvent, type ReactElement } from 'react'
-import { csvRecords } from '../../../core/schema/csvRecords'
+import { csvRecords } from '../../../core/files/csvRecords'
 import { TakeAway } from '../../parts/TakeAway'
 
 type Scalar = string | number | boolean | null

@@ -1,6 +1,6 @@
 import type { ReactElement } from 'react'
 import { Link } from 'react-router'
-import { formatText } from '../../../core/schema/found'
+import { formatText } from '../../../core/catalog/found'
 import { bytesText, count } from '../../look/times'
 import { ChangeLines, evidenceText, TypeText, type FoundColumn } from '../../parts/SchemaColumns'
 import { Rows, type RowsColumn } from '../../parts/Rows'

@@ -1,0 +1,48 @@
+import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../value'
+import { judgeEvidence, noEvidence, type Evidence, type Reading } from '../catalog/evidence'
+import { readCell } from '../catalog/rules'
+import { classOf } from '../catalog/valueClass'
+
+/** Rows of text as a table: each column gets the strictest type that all of its values fit; '' and null are nothing. */
+export function textTable(
+  names: readonly string[],
+  rows: readonly (readonly (string | null)[])[],
+  key: readonly string[] = names.slice(0, 1),
+): Table {
+  const judged = names.map((name, i) => ({ name, ...judgeColumn(rows, i) }))
+  const columns: Column[] = judged.map(({ name, type }) => ({ name, type }))
+  return {
+    columns,
+    key,
+    rows: rows.map((row) =>
+      Object.fromEntries(
+        judged.map(({ name, type, reading }, i) => [name, read(row[i] ?? null, type, reading)]),
+      ),
+    ) as Row[],
+  }
+}
+
+function judgeColumn(
+  rows: readonly (readonly (string | null)[])[],
+  column: number,
+): { type: ValueType; reading: Reading | undefined } {
+  const counts: Evidence['counts'] = {}
+  for (const row of rows) {
+    const name = classOf(row[column] ?? null)
+    counts[name] = (counts[name] ?? 0) + 1
+  }
+  const { type, reading } = judgeEvidence({ ...noEvidence, counts })
+  return { type, reading }
+}
+
+function read(text: string | null, type: ValueType, reading: Reading | undefined): Value {
+  if (text === null || text.trim() === '') return null
+  if (type === 'text') return text
+  const plain = text.trim()
+  if (reading === 'decimal-comma') return Number(plain.replace(',', '.'))
+  if (reading === 'day.month.year') {
+    const [day, month, year] = plain.split('.') as [string, string, string]
+    return `${year}-${month.padStart(2, '0')}-${day.padStart(2, '0')}`
+  }
+  return readCell(plain, type) ?? valueText(plain)
+}

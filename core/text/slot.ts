@@ -1,0 +1,219 @@
+import { stepKind, type Step } from '../job/document'
+import { fail, FaultError } from '../fault'
+import { escapeWildcards, storeSegments } from '../store/pattern'
+import { plainValue, type Bindings, type Compiled } from '../expression/cel'
+import { parseTemplate, type Piece } from './template'
+
+/** How a slot's text is used: plain text, a path pattern in a store, a table's name, SQL, or the path of a service. */
+export type SlotKind = 'text' | 'path' | 'table' | 'sql' | 'address'
+
+/** A place in a step that holds a text with expressions. */
+export interface Slot {
+  readonly step: string
+  /** Path inside the step, such as `transfer.from.files`. */
+  readonly path: string
+  readonly kind: SlotKind
+  readonly text: string
+}
+
+export type BoundValue = string | number | boolean | null | readonly BoundValue[]
+
+/** What a slot resolves to for one load. */
+export type Resolved =
+  | { readonly kind: 'text'; readonly text: string }
+  /** `text` is for people; `pattern` has the wildcards of values escaped by a backslash. */
+  | { readonly kind: 'path'; readonly text: string; readonly pattern: string }
+  | { readonly kind: 'table'; readonly text: string; readonly schema: string | null; readonly table: string }
+  | { readonly kind: 'sql'; readonly text: string; readonly values: readonly BoundValue[] }
+  /** Uses the outcome of earlier steps, so it is worked out when it runs. */
+  | { readonly kind: 'later'; readonly text: string }
+
+/** The texts of a step, in the order of the document. */
+export function slotsOf(step: Step): Slot[] {
+  const slots: Slot[] = []
+  const add = (path: string, kind: SlotKind, text: string | undefined) => {
+    if (text !== undefined) slots.push({ step: step.id, path, kind, text })
+  }
+  switch (stepKind(step)) {
+    case 'transfer': {
+      const { from, into } = step.transfer!
+      add('transfer.from.store', 'text', from.store)
+      add('transfer.from.files', 'path', from.files)
+      add('transfer.from.connection', 'text', from.connection)
+      add('transfer.from.table', 'table', from.table)
+      add('transfer.from.query', 'sql', from.query)
+      add('transfer.from.service', 'text', from.service)
+      add('transfer.from.path', 'address', from.path)
+      add('transfer.into.connection', 'text', into.connection)
+      add('transfer.into.table', 'table', into.table)
+      add('transfer.into.store', 'text', into.store)
+      add('transfer.into.file', 'path', into.file)
+      break
+    }
+    case 'sql':
+      add('sql.on', 'text', step.sql!.on)
+      add('sql.text', 'sql', step.sql!.text)
+      break
+    case 'check':
+      add('check.on', 'text', step.check!.on)
+      add('check.table', 'table', step.check!.table)
+  }
+  return slots
+}
+
+export interface CompiledSlot extends Slot {
+  readonly pieces: readonly (string | Compiled)[]
+  /** Offset in the slot's text of each piece that is an expression. */
+  readonly offsets: readonly number[]
+  /** Roots used, such as row and slice. */
+  readonly roots: ReadonlySet<string>
+}
+
+/** @throws FaultError `template` or `syntax`, with the offset in the slot's text */
+export function compileSlot(slot: Slot, compile: (source: string) => Compiled): CompiledSlot {
+  const offsets: number[] = []
+  const pieces = parseTemplate(slot.text).map((piece: Piece) => {
+    if (piece.kind === 'literal') {
+      offsets.push(0)
+      return piece.text
+    }
+    offsets.push(piece.offset)
+    try {
+      const compiled = compile(piece.source)
+      const place = compiled.use === 'pattern' ? 'path' : 'sql'
+      if (compiled.use !== 'value' && slot.kind !== place) {
+        const belongs = place === 'path' ? 'paths of files' : 'SQL'
+        fail('syntax', `${compiled.use}() is for ${belongs}; here write the value itself`, {
+          offset: 0,
+          length: piece.source.length,
+        })
+      }
+      return compiled
+    } catch (error) {
+      if (error instanceof FaultError) {
+        const { code, message, where } = error.fault
+        fail(code, message, { ...where, offset: piece.offset + (where.offset ?? 0) })
+      }
+      throw error
+    }
+  })
+  const roots = new Set(
+    pieces.flatMap((piece) => (typeof piece === 'string' ? [] : piece.references.map(({ root }) => root))),
+  )
+  return { ...slot, pieces, offsets, roots }
+}
+
+/** One expression's worth, ready to be put together: its text for names, its value for SQL. */
+export type Worked = ReturnType<typeof plainValue> | readonly ReturnType<typeof plainValue>[]
+
+export function workOut(piece: Compiled, bindings: Bindings): Worked {
+  if (piece.use === 'value') return plainValue(piece.evaluate(bindings))
+  return piece.evaluateArguments(bindings).map(plainValue)
+}
+
+/** The text of an expression's worth; pattern() has its one argument in a list. */
+const textOf = (piece: Compiled, value: Worked): string =>
+  piece.use === 'pattern' && Array.isArray(value)
+    ? value.map((part) => asText(part as Worked)).join('')
+    : asText(value)
+
+const asText = (value: Worked): string =>
+  value === null ? '' : Array.isArray(value) ? value.join(',') : String(value)
+
+/** Quotes an SQL identifier (SQL:2016 5.2, delimited identifier; Postgres `quote_ident` always quoting). */
+export function quoteName(name: string): string {
+  if (name.includes('\0')) fail('empty-value', 'a name cannot hold a zero byte')
+  return `"${name.replace(/"/g, '""')}"`
+}
+
+/** Puts a slot together from what its expressions came to. */
+export function assemble(slot: CompiledSlot, worth: (index: number) => Worked): Resolved {
+  switch (slot.kind) {
+    case 'text':
+      return {
+        kind: 'text',
+        text: slot.pieces.map((piece, i) => (typeof piece === 'string' ? piece : asText(worth(i)))).join(''),
+      }
+    case 'address':
+      // a value is a part of the path or a parameter, never a slash or an ampersand of its own
+      return {
+        kind: 'text',
+        text: slot.pieces
+          .map((piece, i) => (typeof piece === 'string' ? piece : encodeURIComponent(asText(worth(i)))))
+          .join(''),
+      }
+    case 'path': {
+      let text = ''
+      let pattern = ''
+      slot.pieces.forEach((piece, i) => {
+        const part = typeof piece === 'string' ? piece : textOf(piece, worth(i))
+        text += part
+        // a wildcard in a value is a letter of the name, unless the value is said to be a pattern
+        pattern += typeof piece === 'string' || piece.use === 'pattern' ? part : escapeWildcards(part)
+      })
+      // most paths are plain at a glance, and there are many
+      if (/\.\.|\0|^\/|^.:/.test(pattern)) storeSegments(pattern)
+      return { kind: 'path', text, pattern }
+    }
+    case 'table':
+      return assembleTable(slot, worth)
+    case 'sql':
+      return assembleSql(slot, worth)
+  }
+}
+
+/** Dots in the written text part schema and table; dots inside a value are letters of the name. */
+function assembleTable(slot: CompiledSlot, worth: (index: number) => Worked): Resolved {
+  const parts = ['']
+  slot.pieces.forEach((piece, i) => {
+    if (typeof piece !== 'string') parts.push((parts.pop() ?? '') + asText(worth(i)))
+    else {
+      const [head = '', ...tail] = piece.split('.')
+      parts.push((parts.pop() ?? '') + head, ...tail)
+    }
+  })
+  if (parts.length > 2) fail('syntax', `"${slot.text}" has more than one dot; a table is schema.table`)
+  const [schema, table] = parts.length === 2 ? [parts[0]!, parts[1]!] : [null, parts[0]!]
+  return { kind: 'table', text: parts.join('.'), schema, table }
+}
+
+function assembleSql(slot: CompiledSlot, worth: (index: number) => Worked): Resolved {
+  const values: BoundValue[] = []
+  const bind = (value: Worked): string => {
+    values.push(bindable(value))
+    return `$${values.length}`
+  }
+  const text = slot.pieces
+    .map((piece, i) => {
+      if (typeof piece === 'string') return piece
+      const value = worth(i)
+      const list = Array.isArray(value) ? (value as Worked[]) : [value]
+      switch (piece.use) {
+        case 'value':
+          return bind(value)
+        case 'name':
+          return list.map((part) => quoteName(nonEmptyName(asText(part), piece.source))).join('.')
+        case 'list': {
+          const items = list.flatMap((item) => (Array.isArray(item) ? (item as Worked[]) : [item]))
+          // an empty list matches nothing: (null) is the only list SQL can write for it
+          return items.length === 0 ? '(null)' : `(${items.map(bind).join(', ')})`
+        }
+        case 'raw':
+        case 'pattern':
+          return asText(list[0] ?? '')
+      }
+    })
+    .join('')
+  return { kind: 'sql', text, values }
+}
+
+function nonEmptyName(name: string, source: string): string {
+  if (name === '') fail('empty-value', `{${source}} is empty, and a name is built from it`)
+  return name
+}
+
+function bindable(value: Worked): BoundValue {
+  if (Array.isArray(value)) return value.map((item) => bindable(item as Worked))
+  if (typeof value === 'bigint') return value.toString()
+  return value as BoundValue
+}

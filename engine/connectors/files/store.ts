@@ -1,0 +1,180 @@
+import type { Stats } from 'node:fs'
+import { access, constants, lstat, readdir, realpath, stat } from 'node:fs/promises'
+import { join, posix, resolve, sep } from 'node:path'
+import { fail } from '../../../core/fault'
+import { inBatches } from '../../context/inBatches'
+import type { FileFact } from '../../../core/plan/types'
+import { hasWildcard, storeSegments, unescapeSegment, wildcardSource } from '../../../core/store/pattern'
+
+/** A folder tree that loads read from. Paths are relative, with forward slashes, and never leave it. */
+export interface FileStore {
+  readonly name: string
+  readonly root: string
+}
+
+function matcher(segment: string): (name: string) => boolean {
+  if (!hasWildcard(segment)) {
+    const exact = unescapeSegment(segment)
+    return (name) => name === exact
+  }
+  const test = new RegExp(`^${wildcardSource(segment)}$`, 's')
+  return (name) => !name.startsWith('.') && test.test(name)
+}
+
+/** Lists folders once, however many patterns look into them. */
+export class Lister {
+  private readonly folders = new Map<string, Promise<string[]>>()
+  private readonly rootReal: Promise<string>
+
+  constructor(private readonly store: FileStore) {
+    this.rootReal = realpath(store.root)
+    this.rootReal.catch(() => {})
+  }
+
+  private names(folder: string): Promise<string[]> {
+    let names = this.folders.get(folder)
+    if (!names) {
+      names = readdir(join(this.store.root, folder)).then(
+        (list) => list.sort(),
+        (error: NodeJS.ErrnoException) => {
+          if (error.code === 'ENOENT' || error.code === 'ENOTDIR') return []
+          throw error
+        },
+      )
+      this.folders.set(folder, names)
+    }
+    return names
+  }
+
+  /** Files that match, in the order of their names. A pattern without a wildcard costs one look-up. */
+  async find(pattern: string): Promise<FileFact[]> {
+    let folders = ['']
+    const segments = storeSegments(pattern)
+    const last = segments.pop()
+    if (last === undefined) return []
+    for (const segment of segments) {
+      folders = (await Promise.all(folders.map((folder) => this.step(folder, segment)))).flat()
+    }
+    const paths = (await Promise.all(folders.map((folder) => this.step(folder, last)))).flat()
+    const facts = await Promise.all(paths.map((path) => this.fact(path)))
+    return facts.filter((fact) => fact !== undefined)
+  }
+
+  /**
+   * Files for many patterns at once. Those without a wildcard are looked for in the list of their folder, which is read
+   * once, so that a hundred thousand names that are not there cost no question to the disk; they are left out.
+   */
+  async findMany(patterns: readonly string[], width: number): Promise<Map<string, FileFact[]>> {
+    const found = new Map<string, FileFact[]>()
+    const toAsk: string[] = []
+    const byFolder = new Map<string, { pattern: string; name: string }[]>()
+    for (const pattern of patterns) {
+      if (hasWildcard(pattern)) {
+        toAsk.push(pattern)
+        continue
+      }
+      const [folder, name] = placeOf(pattern)
+      if (name === '') continue
+      const list = byFolder.get(folder)
+      if (list) list.push({ pattern, name })
+      else byFolder.set(folder, [{ pattern, name }])
+    }
+    for (const [folder, list] of byFolder) {
+      // for a few names it is quicker to ask for each than to read a large folder
+      const there = list.length < 20 ? undefined : new Set(await this.names(folder))
+      for (const { pattern, name } of list) {
+        if (!there || there.has(name)) toAsk.push(pattern)
+      }
+    }
+    await inBatches(toAsk, width, async (pattern) => {
+      found.set(pattern, await this.find(pattern))
+    })
+    return found
+  }
+
+  /**
+   * Files that match at any depth: the last part of the pattern in every folder below those that its other parts name.
+   * Folders whose names begin with a dot are left out, as everywhere.
+   */
+  async findDeep(pattern: string): Promise<FileFact[]> {
+    const segments = storeSegments(pattern)
+    const last = segments.pop()
+    if (last === undefined) return []
+    let folders = ['']
+    for (const segment of segments)
+      folders = (await Promise.all(folders.map((folder) => this.step(folder, segment)))).flat()
+    const found: FileFact[] = []
+    for (const folder of folders) {
+      for (const path of await this.step(folder, last)) {
+        const fact = await this.fact(path)
+        if (fact) found.push(fact)
+      }
+      for (const name of await this.subfolders(folder)) folders.push(posix.join(folder, name))
+    }
+    return found.sort((a, b) => (a.path < b.path ? -1 : 1))
+  }
+
+  private async subfolders(folder: string): Promise<string[]> {
+    try {
+      const entries = await readdir(join(this.store.root, folder), { withFileTypes: true })
+      return entries.flatMap((entry) =>
+        entry.isDirectory() && !entry.name.startsWith('.') ? [entry.name] : [],
+      )
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException
+      if (code === 'ENOENT' || code === 'ENOTDIR') return []
+      throw error
+    }
+  }
+
+  private async step(folder: string, segment: string): Promise<string[]> {
+    if (!hasWildcard(segment)) return [posix.join(folder, unescapeSegment(segment))]
+    const fits = matcher(segment)
+    return (await this.names(folder)).filter(fits).map((name) => posix.join(folder, name))
+  }
+
+  private async fact(path: string): Promise<FileFact | undefined> {
+    let found: Stats
+    try {
+      const full = join(this.store.root, path)
+      found = await lstat(full)
+      if (found.isSymbolicLink()) {
+        await insideStore(this.store, path, await this.rootReal)
+        found = await stat(full)
+      }
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException
+      if (code === 'ENOENT' || code === 'ENOTDIR' || code === 'ENAMETOOLONG') return undefined
+      throw error
+    }
+    return found.isFile() ? { path, size: found.size, modified: found.mtime.toISOString() } : undefined
+  }
+}
+
+/** Folder and name of a pattern without a wildcard; the name is empty where it names nothing. */
+function placeOf(pattern: string): [folder: string, name: string] {
+  // most paths are plain at a glance, and there are many
+  if (/^[^./\\:\0][^/\\\0]*(\/[^./\\\0][^/\\\0]*)*$/.test(pattern)) {
+    const slash = pattern.lastIndexOf('/')
+    return [slash < 0 ? '' : pattern.slice(0, slash), pattern.slice(slash + 1)]
+  }
+  const segments = storeSegments(pattern).map(unescapeSegment)
+  const name = segments.pop() ?? ''
+  return [segments.join('/'), name]
+}
+
+/** Full path of a file of the store, links followed. @throws FaultError `path` where it lies outside */
+export async function insideStore(store: FileStore, path: string, rootReal?: string): Promise<string> {
+  storeSegments(path)
+  const root = rootReal ?? (await realpath(store.root))
+  const full = await realpath(resolve(root, path))
+  if (full !== root && !full.startsWith(root + sep))
+    fail('path', `"${path}" leads out of the store ${store.name}`)
+  return full
+}
+
+export async function storeSteps(store: FileStore): Promise<{ folder: string; files: number }> {
+  await access(store.root, constants.R_OK | constants.X_OK)
+  const names = await readdir(store.root, { withFileTypes: true })
+  return { folder: store.root, files: names.filter((entry) => entry.isFile()).length }
+}

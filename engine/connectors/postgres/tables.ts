@@ -1,0 +1,82 @@
+import type pg from 'pg'
+import type { TableColumn } from '../../../core/catalog/types'
+import { quoteName } from '../../../core/text/slot'
+
+export interface TargetTable {
+  readonly schema: string
+  readonly name: string
+}
+
+export const qualified = ({ schema, name }: TargetTable): string => `${quoteName(schema)}.${quoteName(name)}`
+
+/** Columns of a table or view in their order; undefined where it is not there. Generated columns are left out. */
+export async function tableColumns(
+  client: pg.ClientBase,
+  table: TargetTable,
+): Promise<TableColumn[] | undefined> {
+  const { rows } = await client.query<{ name: string | null; type: string; not_null: boolean }>({
+    name: 'mattock-columns',
+    text: `select a.attname as name, format_type(a.atttypid, a.atttypmod) as type, a.attnotnull as not_null
+           from pg_class c join pg_namespace n on n.oid = c.relnamespace
+           left join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped and a.attgenerated = ''
+           where n.nspname = $1 and c.relname = $2 and c.relkind in ('r', 'p', 'v', 'm', 'f')
+           order by a.attnum`,
+    values: [table.schema, table.name],
+  })
+  if (rows.length === 0) return undefined
+  return rows.flatMap(({ name, type, not_null }) =>
+    name === null ? [] : [{ name, type, notNull: not_null }],
+  )
+}
+
+/** Columns of many tables in one question, by `schema.table`; tables that are not there are left out. */
+export async function columnsOfTables(
+  pool: pg.Pool,
+  tables: readonly string[],
+): Promise<Map<string, { name: string; type: string }[]>> {
+  const { rows } = await pool.query<{ table: string; columns: { name: string; type: string }[] }>(
+    `select n.nspname || '.' || c.relname as table,
+       json_agg(json_build_object('name', a.attname, 'type', format_type(a.atttypid, a.atttypmod)) order by a.attnum) as columns
+     from pg_class c join pg_namespace n on n.oid = c.relnamespace
+     join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped and a.attgenerated = ''
+     where n.nspname || '.' || c.relname = any ($1) and c.relkind in ('r', 'p', 'v', 'm', 'f') group by 1`,
+    [tables],
+  )
+  return new Map(rows.map(({ table, columns }) => [table, columns]))
+}
+
+/** Column sets on which the table is unique: its primary key first. */
+export async function uniqueKeys(client: pg.ClientBase, table: TargetTable): Promise<string[][]> {
+  const { rows } = await client.query<{ columns: string[] }>({
+    name: 'mattock-unique',
+    text: `select array(select a.attname::text from unnest(i.indkey::int2[]) with ordinality k(num, ord)
+                        join pg_attribute a on a.attrelid = i.indrelid and a.attnum = k.num order by k.ord) as columns
+           from pg_index i join pg_class c on c.oid = i.indrelid join pg_namespace n on n.oid = c.relnamespace
+           where n.nspname = $1 and c.relname = $2 and i.indisunique and i.indisvalid and i.indpred is null
+             and not (0 = any (i.indkey::int2[]))
+           order by i.indisprimary desc`,
+    values: [table.schema, table.name],
+  })
+  return rows.map(({ columns }) => columns)
+}
+
+/** Is the fault one that may pass: a lost connection, a deadlock, a server that is starting? (SQLSTATE classes 08, 40, 53, 57P) */
+export function mayPass(error: unknown): boolean {
+  const { code, message } = error as { code?: string; message?: string }
+  if (typeof code === 'string') {
+    if (/^(08|40|53|57P)/.test(code)) return true
+    if (['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT'].includes(code)) return true
+  }
+  // the last: DuckDB's memory is shared by the loads of a worker, and free again when they are done
+  return /Connection terminated|timeout exceeded when trying to connect|^Out of Memory Error/.test(
+    message ?? '',
+  )
+}
+
+/** What a Postgres error says, with its detail, as one sentence. */
+export function postgresMessage(error: unknown): string {
+  const { message, detail, where } = error as { message: string; detail?: string; where?: string }
+  const line = /COPY [^,]*, line (\d+)(, column ([^:]+))?/.exec(where ?? '')
+  const place = line ? ` (line ${line[1]}${line[3] ? `, column ${line[3]}` : ''} of what was copied)` : ''
+  return `${message}${detail ? `: ${detail.replace(/\.$/, '')}` : ''}${place}`
+}

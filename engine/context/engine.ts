@@ -1,0 +1,83 @@
+import { mkdirSync, readFileSync, writeFileSync, existsSync } from 'node:fs'
+import { randomBytes } from 'node:crypto'
+import { join, resolve } from 'node:path'
+import pg from 'pg'
+import { openDatabase, type Database } from '../../database/open'
+import { removePipes } from '../duck/duck'
+
+/** What every part of the engine works with. */
+export interface Engine {
+  readonly db: Database
+  readonly databaseUrl: string
+  /** Rejects, and the key of secrets. */
+  readonly dataFolder: string
+  readonly key: Buffer
+  /** Id of this installation, written into the markers it leaves in targets. */
+  readonly installation: string
+  close(): Promise<void>
+}
+
+/** Opens the engine over a store that is migrated. */
+export async function openEngine(databaseUrl: string, dataFolder: string, connections = 10): Promise<Engine> {
+  const folder = resolve(dataFolder)
+  mkdirSync(folder, { recursive: true })
+  const db = openDatabase(databaseUrl, connections)
+  const { rows } = await db.$client.query<{ id: string }>(
+    `with made as (
+       insert into mattock.installation (id, name)
+       select gen_random_uuid()::text, 'mattock' where not exists (select 1 from mattock.installation)
+       returning id)
+     select id from made union all select id from mattock.installation limit 1`,
+  )
+  return {
+    db,
+    databaseUrl,
+    dataFolder: folder,
+    key: secretKey(folder),
+    installation: rows[0]!.id,
+    close: async () => {
+      await closeTargets()
+      await removePipes()
+      await db.$client.end()
+    },
+  }
+}
+
+/** 32 bytes: MATTOCK_SECRET_KEY in base64, or a file of the data folder, made on first use. */
+function secretKey(folder: string): Buffer {
+  const given = process.env.MATTOCK_SECRET_KEY
+  if (given) {
+    const key = Buffer.from(given, 'base64')
+    if (key.length !== 32) throw new Error('MATTOCK_SECRET_KEY must be 32 bytes in base64')
+    return key
+  }
+  const file = join(folder, 'secret.key')
+  if (!existsSync(file)) {
+    try {
+      writeFileSync(file, randomBytes(32), { mode: 0o600, flag: 'wx' })
+    } catch (error) {
+      // another process made it in the same moment
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error
+    }
+  }
+  return readFileSync(file)
+}
+
+const targets = new Map<string, pg.Pool>()
+
+/** A pool for a database that is not Mattock's own; kept by its address. */
+export function targetPool(config: pg.PoolConfig): pg.Pool {
+  const id = JSON.stringify(config)
+  let pool = targets.get(id)
+  if (!pool) {
+    pool = new pg.Pool({ ...config, max: 16, idleTimeoutMillis: 30_000, application_name: 'mattock' })
+    pool.on('error', () => {})
+    targets.set(id, pool)
+  }
+  return pool
+}
+
+async function closeTargets(): Promise<void> {
+  await Promise.all([...targets.values()].map((pool) => pool.end()))
+  targets.clear()
+}

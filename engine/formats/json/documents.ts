@@ -1,0 +1,177 @@
+import { statSync } from 'node:fs'
+import { DuckDBListType, DuckDBStructType, type DuckDBConnection, type DuckDBType } from '@duckdb/node-api'
+import { fail } from '../../../core/fault'
+import { quoteName } from '../../../core/text/slot'
+import type { FileFormat } from '../../../core/catalog/found'
+import { layOut, recordLists, type LaidOutColumn, type NestedType } from '../../../core/files/nested'
+import { literal, literalList } from '../../duck/duck'
+
+/** Bytes that one document, and one record of a list, may have; DuckDB takes twice as much memory for each reading. */
+const largestDocument = 64 << 20
+const largestRecord = 8 << 20
+
+/** DuckDB's `maximum_object_size` for files: no more than they hold, so that many small ones can be read at once. */
+export function objectSize(paths: readonly string[], format: FileFormat): number {
+  const most = Math.max(...paths.map((path) => statSync(path).size)) * (format.gzip ? 20 : 1)
+  const whole = format.kind === 'json' && format.records !== undefined
+  return Math.max(1 << 20, Math.min(most + 1024, whole ? largestDocument : largestRecord))
+}
+
+/** A format that no value has. */
+const neverFits = "'\u0001%Y'"
+
+/** The JSON reader of DuckDB with each record as one value `r`, and its file's path as `mattock_file`. */
+function recordsSql(paths: readonly string[], format: FileFormat): string {
+  const layout =
+    format.kind === 'ndjson' ? 'newline_delimited' : format.records === undefined ? 'array' : 'unstructured'
+  const options = [
+    `format = ${literal(layout)}`,
+    'records = false',
+    `filename = 'mattock_file'`,
+    `maximum_object_size = ${objectSize(paths, format)}`,
+    'sample_size = -1',
+    'union_by_name = true',
+    // dates and times stay text, to be read by their values: DuckDB's own guess forgets the zone
+    `dateformat = ${neverFits}`,
+    `timestampformat = ${neverFits}`,
+    ...(format.gzip ? ["compression = 'gzip'"] : []),
+  ]
+  return `select mattock_file, json as r from read_json(${literalList(paths)}, ${options.join(', ')})`
+}
+
+/** DuckDB's type as a shape of documents. */
+function nestedOf(type: DuckDBType): NestedType {
+  if (type instanceof DuckDBStructType)
+    return {
+      kind: 'fields',
+      fields: type.entryNames.map((name, i) => ({ name, type: nestedOf(type.entryTypes[i]!) })),
+    }
+  if (type instanceof DuckDBListType) return { kind: 'list', of: nestedOf(type.valueType) }
+  return { kind: 'plain', type: type.toString() }
+}
+
+async function shapeOf(duck: DuckDBConnection, sql: string): Promise<NestedType> {
+  const reader = await duck.runAndReadAll(`select r from (${sql}) limit 0`)
+  return nestedOf(reader.columnType(0))
+}
+
+/** Where the records of a document lie: the document is a list, or holds exactly one list of documents. */
+export async function findRecords(
+  duck: DuckDBConnection,
+  paths: readonly string[],
+  format: FileFormat,
+): Promise<FileFormat> {
+  if (format.kind === 'ndjson') return format
+  try {
+    const shape = await shapeOf(duck, recordsSql(paths, { ...format, records: '' }))
+    const lists = recordLists(shape)
+    if (shape.kind === 'fields' && lists.length > 0) return { ...format, records: lists[0]! }
+  } catch {
+    // not one document: a list, which the plain reading takes
+  }
+  return format
+}
+
+export interface DocumentTable {
+  /** Path within the record to the list; '' for the records. */
+  readonly inner: string
+  /** A SELECT of `mattock_file` and the columns. */
+  readonly sql: string
+  readonly columns: readonly { readonly name: string; readonly type: string }[]
+}
+
+/**
+ * The tables that documents give, each as a SELECT. A list's table carries the record's first plain field and the
+ * entry's number within the list, from 1, so that its rows can be told apart and joined back.
+ */
+export async function documentTables(
+  duck: DuckDBConnection,
+  paths: readonly string[],
+  format: FileFormat,
+): Promise<DocumentTable[]> {
+  let base = recordsSql(paths, format)
+  if (format.records) {
+    const shape = await shapeOf(duck, base)
+    const list = step(shape, format.records.split('.'))
+    if (list?.kind !== 'list')
+      fail('file', `${format.records} is no list in the document`, { path: format.records })
+    base = `select mattock_file, unnest(r${steps(format.records.split('.'))}) as r from (${base})`
+  }
+  const record = await shapeOf(duck, base)
+  const [top, ...lists] = layOut(record)
+  const first = top!.columns.find(({ type }) => type !== 'list')
+  const tables: DocumentTable[] = [{ inner: '', ...selected(base, 'r', top!.columns, []) }]
+  for (const list of lists) {
+    const entries = listSql(base, record, list.inner.split('.'))
+    const own = [...(first ? [first.name] : []), 'entry']
+    const columns = list.columns.map((column) =>
+      own.includes(column.name)
+        ? { ...column, name: `${list.inner.split('.').at(-1)}_${column.name}` }
+        : column,
+    )
+    tables.push({
+      inner: list.inner,
+      ...selected(entries, 'e', columns, [
+        ...(first ? [{ name: first.name, type: first.type, sql: valueSql('r', first) }] : []),
+        { name: 'entry', type: 'BIGINT', sql: 'mattock_entry' },
+      ]),
+    })
+  }
+  return tables
+}
+
+const steps = (path: readonly string[]): string => path.map((part) => `.${quoteName(part)}`).join('')
+
+function step(type: NestedType, path: readonly string[]): NestedType | undefined {
+  return path.reduce<NestedType | undefined>(
+    (at, part) => (at?.kind === 'fields' ? at.fields.find(({ name }) => name === part)?.type : undefined),
+    type,
+  )
+}
+
+/** Opens the lists along the way, one after the other; the last list's entries are `e`, numbered within their list. */
+function listSql(base: string, record: NestedType, path: readonly string[]): string {
+  let sql = base
+  let at: NestedType = record
+  let operand = 'r'
+  path.forEach((part, i) => {
+    const field: NestedType | undefined =
+      at.kind === 'fields' ? at.fields.find(({ name }) => name === part)?.type : undefined
+    if (!field) fail('file', `the document has no ${path.slice(0, i + 1).join('.')}`)
+    operand = `${operand}.${quoteName(part)}`
+    at = field
+    if (field.kind !== 'list') return
+    sql = `select mattock_file, r, unnest(${operand}) as e, unnest(range(1, len(${operand}) + 1)) as mattock_entry from (${sql})`
+    operand = 'e'
+    at = field.of
+  })
+  return sql
+}
+
+const plainTypes =
+  /^(BOOLEAN|TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|UTINYINT|USMALLINT|UINTEGER|UBIGINT|FLOAT|DOUBLE|DECIMAL.*|VARCHAR|DATE|TIME|TIMESTAMP.*|UUID)$/
+
+function valueSql(operand: string, column: LaidOutColumn): string {
+  const value = `${operand}${steps(column.path)}`
+  return plainTypes.test(column.type) ? value : `cast(to_json(${value}) as varchar)`
+}
+
+function selected(
+  base: string,
+  operand: string,
+  columns: readonly LaidOutColumn[],
+  before: readonly { name: string; type: string; sql: string }[],
+): { sql: string; columns: { name: string; type: string }[] } {
+  const all = [
+    ...before,
+    ...columns.map((column) => ({
+      name: column.name,
+      type: plainTypes.test(column.type) ? column.type : 'VARCHAR',
+      sql: valueSql(operand, column),
+    })),
+  ]
+  return {
+    sql: `select mattock_file, ${all.map(({ name, sql }) => `${sql} as ${quoteName(name)}`).join(', ')} from (${base})`,
+    columns: all.map(({ name, type }) => ({ name, type })),
+  }
+}

@@ -1,0 +1,121 @@
+import { and, desc, eq, sql } from 'drizzle-orm'
+import { fail, FaultError, type Fault } from '../../core/fault'
+import type { Job } from '../../core/job/document'
+import { parseJob } from '../../core/job/parse'
+import { job, jobVersion } from '../../database/schema'
+import type { Engine } from '../context/engine'
+
+export type JobVersion = typeof jobVersion.$inferSelect
+
+/** The newest version of a job, or the one numbered. @throws FaultError `unknown-name` */
+export async function readVersion(engine: Engine, name: string, version?: number): Promise<JobVersion> {
+  const [found] = await engine.db
+    .select()
+    .from(jobVersion)
+    .where(
+      version === undefined
+        ? eq(jobVersion.job, name)
+        : and(eq(jobVersion.job, name), eq(jobVersion.version, version)),
+    )
+    .orderBy(desc(jobVersion.version))
+    .limit(1)
+  return (
+    found ??
+    fail(
+      'unknown-name',
+      version === undefined ? `there is no job "${name}"` : `job ${name} has no version ${version}`,
+      { job: name },
+    )
+  )
+}
+
+/** The newest version of every job, by name. */
+export async function newestVersions(engine: Engine): Promise<JobVersion[]> {
+  return await engine.db
+    .selectDistinctOn([jobVersion.job])
+    .from(jobVersion)
+    .orderBy(jobVersion.job, desc(jobVersion.version))
+}
+
+/** Is it the text of a version that was saved, of whatever job? */
+export async function isSaved(engine: Engine, text: string): Promise<boolean> {
+  const [found] = await engine.db
+    .select({ id: jobVersion.id })
+    .from(jobVersion)
+    .where(eq(jobVersion.text, text))
+    .limit(1)
+  return found !== undefined
+}
+
+/** The document of a saved version; it was checked when it was saved. */
+export function documentOf(version: JobVersion): Job {
+  const { job: document, faults } = parseJob(version.text)
+  if (!document) throw new FaultError(faults[0]!)
+  return document
+}
+
+/** A document that cannot be saved: every mistake with its line. */
+export class DocumentError extends Error {
+  constructor(readonly faults: readonly Fault[]) {
+    super(faults[0]?.message ?? 'the document has mistakes')
+    this.name = 'DocumentError'
+  }
+}
+
+/**
+ * Saves a text as the next version of its job. `base` is the version it was made from: where another has been saved
+ * meanwhile, nothing is and a fault `conflict` says so.
+ * @throws DocumentError where it cannot be read
+ */
+export async function saveJob(
+  engine: Engine,
+  text: string,
+  {
+    name,
+    base,
+    by,
+    message = '',
+  }: { name?: string; base?: number | undefined; by: string; message?: string },
+): Promise<JobVersion> {
+  const { job: document, faults, place } = parseJob(text)
+  if (!document) throw new DocumentError(faults)
+  if (name !== undefined && document.name !== name) {
+    throw new DocumentError([
+      {
+        code: 'document',
+        message: `this is job "${name}"; its name cannot be changed to "${document.name}"`,
+        where: { path: 'name', ...place('name') },
+      },
+    ])
+  }
+  return await engine.db.transaction(async (tx) => {
+    await tx
+      .insert(job)
+      .values({ name: document.name, title: document.title })
+      .onConflictDoUpdate({ target: job.name, set: { title: document.title } })
+    await tx.execute(sql`select 1 from mattock.job where name = ${document.name} for update`)
+    const [newest] = await tx
+      .select()
+      .from(jobVersion)
+      .where(eq(jobVersion.job, document.name))
+      .orderBy(desc(jobVersion.version))
+      .limit(1)
+    if (newest && base === 0)
+      fail('conflict', `there is a job "${document.name}" already; give this one another name`, {
+        path: 'name',
+      })
+    if (newest && base !== undefined && newest.version !== base) {
+      fail(
+        'conflict',
+        `${newest.by} saved version ${newest.version} meanwhile; yours was made from version ${base}`,
+        { job: document.name },
+      )
+    }
+    if (newest?.text === text) return newest
+    const [saved] = await tx
+      .insert(jobVersion)
+      .values({ job: document.name, version: (newest?.version ?? 0) + 1, text, by, message })
+      .returning()
+    return saved!
+  })
+}

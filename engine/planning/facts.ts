@@ -1,0 +1,271 @@
+import { and, eq } from 'drizzle-orm'
+import type pg from 'pg'
+import { groupBy } from '../../core/group'
+import type { Transfer } from '../../core/job/document'
+import {
+  loadedKey,
+  shapeKey,
+  sourceKey,
+  type BeforeFact,
+  type Expansion,
+  type Facts,
+  type FileFact,
+  type LoadedFile,
+  type SourceColumn,
+  type StatementFact,
+  type TableFact,
+} from '../../core/plan/types'
+import { transfersOf } from '../../core/plan/view'
+import { readShape } from '../../database/schema'
+import { connectionFacts, openPostgres, openStore } from '../connectors/connections'
+import { Lister } from '../connectors/files/store'
+import { columnsOfTables } from '../connectors/postgres/tables'
+import type { Engine } from '../context/engine'
+import { instantText } from '../context/instant'
+import { inBatches } from '../context/inBatches'
+import { tablesOf } from '../steps/tablesOf'
+import { headerOf } from '../reading/files'
+
+/** Finds out what the rules need to know: a few questions for each connection, not one for each load. */
+export async function gatherFacts(engine: Engine, expansion: Expansion): Promise<Facts> {
+  const environment = expansion.request.environment.name
+  const job = expansion.request.job.name
+  const connections = await connectionFacts(engine, environment)
+  const shapes = await gatherShapes(engine, job, environment)
+  const [files, { tables, sources }, statements, history, workers, before] = await Promise.all([
+    gatherFiles(engine, expansion, connections),
+    gatherTables(engine, expansion, connections, shapes.size > 0),
+    gatherStatements(expansion),
+    gatherHistory(engine, job, environment),
+    workerPlaces(engine),
+    gatherBefore(engine, expansion),
+  ])
+  const loaded = await gatherLoaded(engine, environment, files)
+  return { connections, files, shapes, sources, tables, statements, loaded, history, workers, before }
+}
+
+async function gatherFiles(
+  engine: Engine,
+  expansion: Expansion,
+  connections: Facts['connections'],
+): Promise<Map<string, FileFact[]>> {
+  const found = new Map<string, FileFact[]>()
+  const byStore = new Map<string, Map<string, { pattern: string; from: Transfer['from'] }>>()
+  for (const { store, files, fileKey, spec } of transfersOf(expansion)) {
+    if (fileKey === undefined) continue
+    let wanted = byStore.get(store!)
+    if (!wanted) byStore.set(store!, (wanted = new Map()))
+    if (!wanted.has(fileKey)) wanted.set(fileKey, { pattern: files!.pattern, from: spec.from })
+  }
+  for (const [name, wanted] of byStore) {
+    const known = Object.hasOwn(connections, name) ? connections[name] : undefined
+    if (!known?.configured || known.kind !== 'files') continue
+    const store = await openStore(engine, name, expansion.request.environment.name)
+    // a few at a time: the disk has no use for ten thousand questions at once
+    const listed = await new Lister(store).findMany(
+      Array.from(wanted.values(), ({ pattern }) => pattern),
+      32,
+    )
+    const there: string[] = []
+    for (const [key, { pattern }] of wanted) {
+      const facts = listed.get(pattern) ?? none
+      found.set(key, facts)
+      if (facts.length > 0) there.push(key)
+    }
+    await inBatches(there, 32, async (key) => {
+      const [first, ...others] = found.get(key)!
+      const header = await headerOf(store, first!, wanted.get(key)!.from)
+      if (header) found.set(key, [{ ...first!, header }, ...others])
+    })
+  }
+  return found
+}
+
+const none: FileFact[] = []
+
+/** The columns that each step of a job found when it last loaded a row. */
+async function gatherShapes(
+  engine: Engine,
+  job: string,
+  environment: string,
+): Promise<Map<string, readonly SourceColumn[]>> {
+  const rows = await engine.db
+    .select({ step: readShape.step, row: readShape.rowKey, columns: readShape.columns })
+    .from(readShape)
+    .where(and(eq(readShape.job, job), eq(readShape.environment, environment)))
+  return new Map(rows.map(({ step, row, columns }) => [shapeKey(step, row), columns]))
+}
+
+/** What the tables are that a plan reads and writes, and the columns of those it reads. */
+async function gatherTables(
+  engine: Engine,
+  expansion: Expansion,
+  connections: Facts['connections'],
+  withColumns: boolean,
+): Promise<{ tables: Map<string, TableFact>; sources: Map<string, readonly SourceColumn[]> }> {
+  const wanted = new Map<string, { all: Set<string>; read: Set<string> }>()
+  const want = (name: string | undefined, table: string | undefined, read: boolean) => {
+    const known = name !== undefined && Object.hasOwn(connections, name) ? connections[name] : undefined
+    if (name === undefined || table === undefined || !known?.configured || known.kind !== 'postgres') return
+    const lists = wanted.get(name) ?? { all: new Set<string>(), read: new Set<string>() }
+    wanted.set(name, lists)
+    lists.all.add(table)
+    if (read) lists.read.add(table)
+  }
+  for (const { sourceConnection, sourceTable, connection, target, spec } of transfersOf(expansion)) {
+    want(sourceConnection, sourceTable, true)
+    if (spec.into.store === undefined) want(connection, target, false)
+  }
+  const tables = new Map<string, TableFact>()
+  const sources = new Map<string, readonly SourceColumn[]>()
+  for (const [name, { all, read }] of wanted) {
+    try {
+      const pool = await openPostgres(engine, name, expansion.request.environment.name)
+      for (const [table, fact] of await rightsOf(pool, [...all])) tables.set(sourceKey(name, table), fact)
+      if (!withColumns) continue
+      for (const [table, columns] of await columnsOfTables(pool, [...read]))
+        sources.set(sourceKey(name, table), columns)
+    } catch (error) {
+      // a database that does not answer is told by the load; the plan says what it can
+      if (typeof (error as { code?: unknown }).code !== 'string') throw error
+    }
+  }
+  return { tables, sources }
+}
+
+/** Which tables are there, and what the connection's user may do with them, in one question. */
+async function rightsOf(pool: pg.Pool, tables: readonly string[]): Promise<Map<string, TableFact>> {
+  const { rows } = await pool.query<{
+    table: string
+    user: string
+    exists: boolean
+    may_read: boolean
+    may_write: boolean
+    others: string[] | null
+  }>(
+    `select w.name as table, current_user as user, c.oid is not null as exists,
+       coalesce(has_table_privilege(c.oid, 'select'), true) as may_read,
+       coalesce(has_table_privilege(c.oid, 'insert'),
+         case when n.oid is null then has_database_privilege(current_database(), 'create') else has_schema_privilege(n.oid, 'create') end) as may_write,
+       case when c.oid is null then array(
+         select w.schema || '.' || o.relname from pg_class o where o.relnamespace = n.oid and o.relkind in ('r', 'p', 'v', 'm', 'f') limit 2000) end as others
+     from (select t as name, split_part(t, '.', 1) as schema, substr(t, strpos(t, '.') + 1) as "table" from unnest($1::text[]) t) w
+     left join pg_namespace n on n.nspname = w.schema
+     left join pg_class c on c.relnamespace = n.oid and c.relname = w."table" and c.relkind in ('r', 'p', 'v', 'm', 'f')`,
+    [tables],
+  )
+  return new Map(
+    rows.map(({ table, user, exists, may_read, may_write, others }) => [
+      table,
+      { user, exists, mayRead: may_read, mayWrite: may_write, ...(others ? { others } : {}) },
+    ]),
+  )
+}
+
+/** What the statements of a plan do to tables; looked at only where one of them empties or makes something. */
+async function gatherStatements(expansion: Expansion): Promise<Map<string, StatementFact>> {
+  const texts = new Set<string>()
+  for (const part of expansion.parts) {
+    const at = part.steps
+      .flatMap(({ slots }) => slots)
+      .flatMap((slot, i) => (slot.path === 'sql.text' ? [i] : []))
+    if (at.length === 0) continue
+    for (const load of expansion.loads) {
+      if (load.part !== part.index) continue
+      for (const i of at) {
+        const resolved = load.resolved[i]
+        if (resolved?.kind === 'sql') texts.add(resolved.text)
+      }
+    }
+  }
+  const facts = new Map<string, StatementFact>()
+  if (![...texts].some((text) => /\b(truncate|delete|drop|create)\b/i.test(text))) return facts
+  for (const text of texts) {
+    const fact = await tablesOf(text)
+    if (fact) facts.set(text, fact)
+  }
+  return facts
+}
+
+async function gatherLoaded(
+  engine: Engine,
+  environment: string,
+  files: ReadonlyMap<string, readonly FileFact[]>,
+): Promise<Map<string, LoadedFile>> {
+  const paths = [...new Set([...files.values()].flatMap((facts) => facts.map(({ path }) => path)))]
+  if (paths.length === 0) return new Map()
+  const { rows } = await engine.db.$client.query<LoadedFile & { store: string }>(
+    `select store, path, size::float8 as size, modified, sha256, target, run_id as run, at::text
+     from mattock.loaded_file where environment = $1 and path = any ($2)`,
+    [environment, paths],
+  )
+  return new Map(rows.map((row) => [loadedKey(row.store, row.path, row.target), row]))
+}
+
+/** Seconds of the newest 2,000 done loads of a job in an environment, by row and over all. */
+export async function gatherHistory(
+  engine: Engine,
+  job: string,
+  environment: string,
+): Promise<Map<string, number[]>> {
+  const { rows } = await engine.db.$client.query<{ row_key: string; seconds: number }>(
+    `select coalesce(l.row_key, l.key) as row_key, extract(epoch from l.ended_at - l.started_at)::float8 as seconds
+     from mattock.load l join (select id from mattock.run where job = $1 and environment = $2 order by created_at desc limit 100) r on r.id = l.run_id
+     where l.state = 'done' order by l.id desc limit 2000`,
+    [job, environment],
+  )
+  const history = new Map<string, number[]>()
+  for (const [key, group] of groupBy(rows, ({ row_key }) => row_key))
+    history.set(
+      key,
+      group.map(({ seconds }) => seconds),
+    )
+  if (rows.length > 0)
+    history.set(
+      '',
+      rows.map(({ seconds }) => seconds),
+    )
+  return history
+}
+
+/** Loads that the workers alive run at once; those of one usual worker where none is up. */
+export async function workerPlaces(engine: Engine): Promise<number> {
+  const { rows } = await engine.db.$client.query<{ places: number }>(
+    `select coalesce(sum(capacity), 0)::int as places from mattock.worker where beat_at > clock_timestamp() - interval '15 seconds'`,
+  )
+  return rows[0]!.places || 3
+}
+
+/** What the last run of the job tells, and the slices near those planned that were ever loaded. */
+async function gatherBefore(engine: Engine, expansion: Expansion): Promise<BeforeFact | null> {
+  const { request } = expansion
+  const { rows: runs } = await engine.db.$client.query<{
+    run: number
+    parts: { index: number; each: boolean; rows: number }[]
+  }>(
+    `select r.id as run, p.parts from mattock.run r join mattock.plan p on p.id = r.plan_id
+     where r.job = $1 and r.environment = $2 and p."only" is null and r.created_at <= $3 order by r.created_at desc limit 1`,
+    [request.job.name, request.environment.name, request.now],
+  )
+  const [last] = runs
+  if (!last) return null
+  return {
+    run: last.run,
+    rows: Object.fromEntries(last.parts.filter(({ each }) => each).map(({ index, rows }) => [index, rows])),
+    slices: request.slices?.length ? await loadedSlices(engine, expansion) : [],
+  }
+}
+
+async function loadedSlices(engine: Engine, { request }: Expansion): Promise<BeforeFact['slices']> {
+  const froms = request.slices!.map(({ from }) => from).sort()
+  const tos = request.slices!.map(({ to }) => to).sort()
+  const { rows } = await engine.db.$client.query<{ from: string; to: string }>(
+    `with done as (
+       select distinct l.slice_from, l.slice_to from mattock.load l join mattock.run r on r.id = l.run_id
+       where r.job = $1 and r.environment = $2 and l.state = 'done' and l.slice_from is not null)
+     select slice_from as "from", slice_to as "to" from done where slice_to > $3 and slice_from < $4
+     union select slice_from, slice_to from done where slice_to = (select max(slice_to) from done)`,
+    [request.job.name, request.environment.name, froms[0], tos.at(-1)],
+  )
+  return rows.map(({ from, to }) => ({ from: instantText(from), to: instantText(to) }))
+}

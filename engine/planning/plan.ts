@@ -1,0 +1,107 @@
+import { eq } from 'drizzle-orm'
+import { fail } from '../../core/fault'
+import type { Job } from '../../core/job/document'
+import { expand } from '../../core/plan/expand'
+import { judge } from '../../core/plan/plan'
+import type { Expansion, Facts, Plan, PlanRequest } from '../../core/plan/types'
+import { newestClosed, slicesInSpan, type Slice } from '../../core/slice/slices'
+import { controlsOf } from '../../core/job/roster'
+import { sourceId, type Gathered } from '../../core/roster/source'
+import type { Row, Table } from '../../core/value'
+import { environment as environmentTable } from '../../database/schema'
+import type { Engine } from '../context/engine'
+import { gatherFacts } from './facts'
+import { documentOf, readVersion, type JobVersion } from '../jobs/versions'
+import { controlAsOf } from '../control/rows'
+import { forgetPlans, storePlan } from './store'
+import { gatherRosters } from './rosters'
+
+export interface PlanAsk {
+  readonly job: string
+  /** The newest version where it is not given. */
+  readonly version?: number | undefined
+  /** ISO 8601 instant: control tables as they were then. */
+  readonly controlAt?: string | undefined
+  readonly environment: string
+  readonly parameters: Row
+  readonly only?: string | undefined
+  /** `FROM/TO` or a single start; the newest closed slice where it is not given. */
+  readonly span?: string | undefined
+  readonly by: string
+  /** ISO 8601 instant that counts as now; the demo's history sets it. */
+  readonly now?: string
+}
+
+export async function readEnvironment(
+  engine: Engine,
+  name: string,
+): Promise<{ name: string; values: Row; live: boolean }> {
+  const [found] = await engine.db.select().from(environmentTable).where(eq(environmentTable.name, name))
+  return found ?? fail('unknown-name', `there is no environment "${name}"`)
+}
+
+/** @throws FaultError `slices` where the span cannot be read, or the job has no slices */
+export function slicesFor(job: Job, span: string | undefined, now: string): Slice[] | undefined {
+  if (!job.slices) {
+    if (span) fail('slices', `job ${job.name} has no slices; leave the span out`, { job: job.name })
+    return undefined
+  }
+  if (span) return slicesInSpan(job.slices, span)
+  const newest = newestClosed(job.slices, now)
+  return newest ? [newest] : []
+}
+
+/** What planning a document is asked with. */
+export async function planRequest(
+  engine: Engine,
+  job: Job,
+  ask: Pick<PlanAsk, 'environment' | 'parameters' | 'only' | 'span' | 'now'>,
+): Promise<PlanRequest> {
+  const now = ask.now ?? new Date().toISOString()
+  return {
+    job,
+    environment: await readEnvironment(engine, ask.environment),
+    parameters: ask.parameters,
+    only: ask.only,
+    slices: slicesFor(job, ask.span, now),
+    now,
+  }
+}
+
+/** Works out the plan of a document, whether saved or not, without changing anything. */
+async function workOutPlan(engine: Engine, job: Job, ask: PlanAsk): Promise<{ plan: Plan; facts: Facts }> {
+  const request = await planRequest(engine, job, ask)
+  const given = ask.controlAt === undefined ? undefined : await controlsAt(engine, job, ask, ask.controlAt)
+  const expansion = expand(request, await gatherRosters(engine, request, given))
+  return await judgeExpansion(engine, expansion)
+}
+
+/** The control tables of a job's rosters as they were at a time. */
+async function controlsAt(engine: Engine, job: Job, ask: PlanAsk, at: string): Promise<Gathered> {
+  const tables = new Map<string, Table>()
+  for (const name of controlsOf(job.parts))
+    tables.set(sourceId({ kind: 'control', name }), await controlAsOf(engine, name, ask.environment, at))
+  return tables
+}
+
+/** Finds out what the rules need to know, and judges. */
+export async function judgeExpansion(
+  engine: Engine,
+  expansion: Expansion,
+): Promise<{ plan: Plan; facts: Facts }> {
+  const facts = await gatherFacts(engine, expansion)
+  return { plan: judge(expansion, facts), facts }
+}
+
+/** Plans a version of a job and keeps the plan. */
+export async function makePlan(
+  engine: Engine,
+  ask: PlanAsk,
+): Promise<{ id: number; plan: Plan; version: JobVersion }> {
+  const version = await readVersion(engine, ask.job, ask.version)
+  const { plan, facts } = await workOutPlan(engine, documentOf(version), ask)
+  const { job, environment, by, only, span } = ask
+  const id = await storePlan(engine, plan, facts, { job, versionId: version.id, environment, by, only, span })
+  await forgetPlans(engine)
+  return { id, plan, version }
+}

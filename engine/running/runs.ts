@@ -1,0 +1,121 @@
+import { eq } from 'drizzle-orm'
+import { fail } from '../../core/fault'
+import { stopsFor } from '../../core/plan/plan'
+import { jobVersion, plan as planTable, run as runTable } from '../../database/schema'
+import type { Engine } from '../context/engine'
+import { transaction } from '../context/transaction'
+import { documentOf } from '../jobs/versions'
+
+export interface StartAsk {
+  readonly plan: number
+  readonly by: string
+  readonly cause?: string
+  /** Milliseconds that the run's clock stands apart from the real one. */
+  readonly clockOffset?: number
+  /** Lower goes first; the demo's history lets live work pass. */
+  readonly priority?: number
+}
+
+/**
+ * Starts a run of a plan's loads, those left out excepted.
+ * @throws FaultError `plan-stops` where a finding of level stop concerns a load that is to run,
+ *   `no-loads` where none is left
+ */
+export async function startRun(engine: Engine, ask: StartAsk): Promise<number> {
+  const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, ask.plan))
+  if (!plan) fail('unknown-name', `there is no plan ${ask.plan}`)
+  const left = await engine.db.$client.query<{ number: number }>(
+    'select number from mattock.planned_load where plan_id = $1 and "left"',
+    [ask.plan],
+  )
+  const stops = stopsFor(plan.findings, new Set(left.rows.map(({ number }) => number)))
+  if (stops.length > 0)
+    fail(
+      'plan-stops',
+      `${stops.length} ${stops.length === 1 ? 'finding stops' : 'findings stop'} the run: ${stops[0]!.message}`,
+    )
+  if (plan.loads === left.rows.length)
+    fail('no-loads', 'there is nothing to run: every load is left out, or the plan has none')
+  return await insertRun(engine, plan, ask, null, 'not p."left"', [])
+}
+
+/**
+ * Runs again what did not get done: failed, stopped and skipped loads, in a new run of the same plan and version.
+ * @throws FaultError `no-loads` where all is done
+ */
+export async function rerunFailed(
+  engine: Engine,
+  runId: number,
+  ask: Omit<StartAsk, 'plan'>,
+  loads?: readonly number[],
+): Promise<number> {
+  const [before] = await engine.db.select().from(runTable).where(eq(runTable.id, runId))
+  if (!before) fail('unknown-name', `there is no run ${runId}`)
+  if (before.state === 'running' || before.state === 'waiting')
+    fail('still-running', `run ${runId} is still running; stop it first, or wait`)
+  const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, before.planId))
+  const picked = loads ? 'and l.id = any ($4)' : ''
+  const which = `p.number in (select l.number from mattock.load l where l.run_id = $3 and l.state in ('failed', 'stopped', 'skipped') ${picked})`
+  return await insertRun(engine, plan!, { ...ask, plan: before.planId }, runId, which, loads ? [loads] : [])
+}
+
+async function insertRun(
+  engine: Engine,
+  plan: typeof planTable.$inferSelect,
+  ask: StartAsk,
+  rerunOf: number | null,
+  which: string,
+  values: readonly unknown[],
+): Promise<number> {
+  const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
+  const { title } = documentOf(version!)
+  const offset = ask.clockOffset ?? 0
+  const at = new Date(Date.now() + offset).toISOString()
+  return await transaction(engine.db.$client, async (client) => {
+    const { rows } = await client.query<{ id: number }>(
+      `insert into mattock.run (job, title, version_id, plan_id, environment, state, part, at_once, by, cause, rerun_of, priority, clock_offset, created_at, started_at)
+       values ($1, $2, $3, $4, $5, 'running', -1, 1, $6, $7, $8, $9, $10, $11, $11) returning id`,
+      [
+        plan.job,
+        title,
+        plan.versionId,
+        plan.id,
+        plan.environment,
+        ask.by,
+        ask.cause ?? 'by hand',
+        rerunOf,
+        ask.priority ?? 0,
+        offset,
+        at,
+      ],
+    )
+    const id = rows[0]!.id
+    const inserted = await client.query(
+      `insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, connections, repeats)
+       select $1, p.number, p.part, p."row" is not null, concat_ws(' · ', coalesce(r.key, p.title), s.label), r.key, s."from", s."to", s.label, coalesce(m.connections, '{}'),
+         (select b.id from mattock.load b where b.run_id = $3 and b.number = p.number)
+       from mattock.planned_load p
+       left join mattock.plan_row r on r.plan_id = p.plan_id and r.part = p.part and r."row" = p."row"
+       left join mattock.plan_slice s on s.plan_id = p.plan_id and s.part = p.part and s.slice = p.slice
+       left join (
+         select t.n - 1 as mark, array(select jsonb_array_elements_text(t.own -> 'connections')) as connections
+         from mattock.plan, jsonb_array_elements(marks) with ordinality t(own, n) where id = $2) m on m.mark = p.mark
+       where p.plan_id = $2 and ${which} order by p.number`,
+      [id, plan.id, rerunOf, ...values],
+    )
+    if (!inserted.rowCount)
+      fail('no-loads', 'there is nothing to run again: no load failed, was stopped or skipped')
+    await client.query('select mattock.dispatch()')
+    await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
+    return id
+  })
+}
+
+/** Nothing new starts, what runs is broken off and rolled back. @throws FaultError where the run is not running */
+export async function stopRun(engine: Engine, runId: number): Promise<void> {
+  const { rows } = await engine.db.$client.query<{ stopped: boolean }>(
+    'select mattock.stop_run($1) as stopped',
+    [runId],
+  )
+  if (!rows[0]!.stopped) fail('not-running', `run ${runId} is not running`)
+}
