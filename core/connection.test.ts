@@ -1,9 +1,10 @@
 import { describe, expect, it } from 'vitest'
-import { settingsOf } from './connection/connection'
+import { connectors } from './connection/connection'
 import { inScope } from './catalog/scope'
 
 describe('settings of connections', () => {
-  const service = (given: object) => settingsOf.service.safeParse({ base: 'https://a.example/v1', ...given })
+  const service = (given: object) =>
+    connectors.service.settings.safeParse({ base: 'https://a.example/v1', ...given })
   it.each([
     [{}, true], [{ base: 'ftp://x' }, false], [{ base: 'a.example' }, false], [{ headers: 'X-Key: 1\nAccept: a/b' }, true],
     [{ headers: 'no colon' }, false], [{ endpoints: '/a\n/b?c=d' }, true], [{ endpoints: 'a' }, false], [{ page_size: 0 }, false],
@@ -11,9 +12,12 @@ describe('settings of connections', () => {
   ] as const)('%j is right: %s', (given, right) => expect(service(given).success).toBe(right)) // prettier-ignore
   it('of a database need a port', () => {
     const given = { host: 'h', database: 'd', user: 'u' }
-    expect(settingsOf.postgres.safeParse({ ...given, port: '5432' }).data).toEqual({ ...given, port: 5432 })
-    expect(settingsOf.postgres.safeParse({ ...given, port: 70_000 }).success).toBe(false)
-    expect(settingsOf.files.safeParse({ folder: ' ' }).success).toBe(false)
+    expect(connectors.postgres.settings.safeParse({ ...given, port: '5432' }).data).toEqual({
+      ...given,
+      port: 5432,
+    })
+    expect(connectors.postgres.settings.safeParse({ ...given, port: 70_000 }).success).toBe(false)
+    expect(connectors.files.settings.safeParse({ folder: ' ' }).success).toBe(false)
   })
 })
 

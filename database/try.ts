@@ -1,6 +1,6 @@
 import { bigint, boolean, index, integer, jsonb, primaryKey, serial, text } from 'drizzle-orm/pg-core'
 import type { Counts } from '../core/balance/balance'
-import type { Resolved } from '../core/text/slot'
+import type { Resolved, Slot } from '../core/text/slot'
 import type { Slice } from '../core/slice/slices'
 import type { Row, ValueType } from '../core/value'
 import { created, mattock, when } from './columns'
@@ -13,7 +13,8 @@ export interface TryLoad {
   readonly row: Row | null
   readonly types: Record<string, ValueType>
   readonly slice: Slice | null
-  readonly resolved: readonly (Resolved | null)[]
+  /** Every text of its steps with what it came to. */
+  readonly texts: readonly { readonly slot: Slot; readonly resolved: Resolved }[]
 }
 
 /** A table of the scratch schema that stands in for a real one. */

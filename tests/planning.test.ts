@@ -17,9 +17,9 @@ import { makePlan, planRequest } from '../engine/planning/plan'
 import { compareStored, forecastStored } from '../engine/planning/views'
 import { eachLoad, readComparable, readLoads, readPlan } from '../engine/planning/store'
 import { previewRoster } from '../engine/planning/previewRoster'
-import { gatherRosters } from '../engine/planning/rosters'
+import { gatherRosters } from '../engine/planning/gather'
 import { tablesOf } from '../engine/steps/tablesOf'
-import { expand } from '../core/plan/expand'
+import { expand } from '../core/plan/expand/expand'
 import { testBench, type TestBench } from './support/bench'
 
 let bench: TestBench

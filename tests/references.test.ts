@@ -11,7 +11,7 @@ import { toTableSchema } from '../core/catalog/tableSchema'
 import { quoteName } from '../core/text/slot'
 import { classOf, classSql, trimSql, valueClasses } from '../core/catalog/valueClass'
 import { typedSql } from '../engine/catalog/reading'
-import { openRelation } from '../engine/formats/relation'
+import { formats } from '../engine/formats'
 import { readShapes, type ReadFile } from '../engine/survey/shapes'
 import { withDuck } from '../engine/duck/duck'
 
@@ -74,7 +74,7 @@ describe('the open data of vega-datasets', () => {
     expect(odd).toEqual([])
     const sums = await withDuck('UTC', true, async (duck) => {
       const where = [{ full: join(data, name), path: name }]
-      const relation = await openRelation(duck, where, table!.format, table!.columns.map((column) => column.name), folder) // prettier-ignore
+      const relation = await formats[table!.format.kind].relation(duck, where, table!.format, table!.columns.map((column) => column.name), folder) // prettier-ignore
       const list = verdicts.map((verdict, i) =>
         ['integer', 'number'].includes(verdict.type)
           ? `fsum(${typedSql(quoteName(table!.columns[i]!.name), { ...verdict }, 'VARCHAR')}::double)`

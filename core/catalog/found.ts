@@ -1,9 +1,10 @@
+import { formats, type FileKind } from '../files/formats'
 import type { ValueType } from '../value'
 import type { Reading, Verdict } from './evidence'
 
 /** How a format's files are read. Options that are not there have their usual value. */
 export interface FileFormat {
-  readonly kind: 'csv' | 'json' | 'ndjson' | 'xlsx' | 'parquet'
+  readonly kind: FileKind
   /** CSV: one letter. */
   readonly delimiter?: string
   readonly quote?: string
@@ -68,16 +69,9 @@ export interface Stray {
 
 /** How a file is read, in a few words. */
 export function formatText(format: FileFormat): string {
-  const kinds = {
-    csv: 'CSV',
-    json: 'JSON',
-    ndjson: 'newline-delimited JSON',
-    xlsx: 'XLSX',
-    parquet: 'Parquet',
-  }
   const delimiters: Record<string, string> = { ',': 'commas', ';': 'semicolons', '\t': 'tabs', '|': 'bars' }
   return [
-    kinds[format.kind],
+    formats[format.kind].words,
     format.delimiter && `parted by ${delimiters[format.delimiter] ?? format.delimiter}`,
     format.header === false && 'no header',
     format.skip && `${format.skip} ${format.skip === 1 ? 'line' : 'lines'} above the header`,

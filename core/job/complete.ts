@@ -1,4 +1,6 @@
 import { isMap, isScalar, isSeq, parseDocument, type Node } from 'yaml'
+import { connectors } from '../connection/connection'
+import type { FieldMeta } from '../field/field'
 import { jobJsonSchema } from './document'
 
 /** What could stand at a place of a document. */
@@ -27,6 +29,18 @@ export interface OfferedNames {
   readonly expressions: readonly string[]
 }
 
+/** The lists that texts name things of; tables are not known here. */
+const naming = {
+  control: { of: 'controls', says: 'a control table' },
+  files: { of: 'files', says: connectors.files.words },
+  service: { of: 'service', says: connectors.service.words },
+  postgres: { of: 'postgres', says: connectors.postgres.words },
+  table: undefined,
+} as const satisfies Record<
+  NonNullable<FieldMeta['names']>,
+  { of: keyof OfferedNames; says: string } | undefined
+>
+
 interface Schema {
   readonly $ref?: string
   readonly type?: string
@@ -40,9 +54,11 @@ interface Schema {
   readonly enum?: readonly unknown[]
   readonly const?: unknown
   readonly $defs?: Readonly<Record<string, Schema>>
+  /** What a text names (FieldMeta). */
+  readonly 'x-names'?: keyof typeof naming
 }
 
-const root = jobJsonSchema() as Schema
+const root = jobJsonSchema({ marks: true }) as Schema
 
 /** A schema's alternatives, references followed. */
 function alternatives(schema: Schema | undefined): Schema[] {
@@ -148,11 +164,9 @@ function keysAt(
 function valuesAt(path: readonly (string | number)[], names: OfferedNames): OfferOption[] {
   const plain = (list: readonly string[], says?: string): OfferOption[] =>
     list.map((label) => ({ label, says, text: label }))
-  const last = path.findLast((key) => typeof key === 'string')
-  if (last === 'control') return plain(names.controls, 'a control table')
-  if (last === 'store') return plain(names.files, 'a file store')
-  if (last === 'service') return plain(names.service, 'an HTTP service')
-  if (last === 'on' || last === 'connection') return plain(names.postgres, 'a database')
+  const named = schemasAt(path).find((schema) => schema['x-names'])?.['x-names']
+  const offers = named === undefined ? undefined : naming[named]
+  if (offers) return plain(names[offers.of], offers.says)
   const known = schemasAt(path).flatMap((schema) => [
     ...(schema.enum ?? []),
     ...(schema.const === undefined ? [] : [schema.const]),

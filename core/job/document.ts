@@ -1,32 +1,17 @@
 import { z } from 'zod'
 import { valueTypes } from '../value'
-import { checkSchema } from './check'
-import { rosterSchema, scalar } from './roster'
-import { template, transferSchema } from './transfer'
-
-export type { Check } from './check'
-export type { RosterSpec } from './roster'
-export {
-  writeModes,
-  type RejectRule,
-  type ToFiles,
-  type ToTable,
-  type Transfer,
-  type WriteMode,
-} from './transfer'
-
-const identifier = z
-  .string()
-  .regex(/^[a-z][a-z0-9_-]{0,62}$/, 'lower-case letters, digits, - and _, beginning with a letter')
+import { field, fieldMeta, scalar } from '../field/field'
+import { rosterSchema } from './rosters'
+import { identifier, stepSchema, type Step } from './steps'
 
 export const parameterSchema = z
   .strictObject({
-    type: z.enum(valueTypes).default('text'),
+    type: z.enum(valueTypes).default('text').describe('type of its value'),
     default: scalar.optional().describe('used where no value is given'),
-    required: z.boolean().default(false),
-    one_of: z.array(scalar).optional(),
+    required: z.boolean().default(false).describe('a run cannot start without a value'),
+    one_of: z.array(scalar).optional().describe('the values it may have'),
     try: scalar.optional().describe('used in tries only, never in a real run'),
-    note: z.string().optional(),
+    note: z.string().optional().describe('for who gives the value'),
   })
   .describe('a value given at the start of a run')
 
@@ -40,32 +25,22 @@ export const slicesSchema = z
   })
   .describe('the job’s data time, cut into half-open spans')
 
-const stepSchema = z
+export const eachSchema = z
   .strictObject({
-    id: identifier,
-    title: z.string().optional(),
-    note: z.string().optional(),
-    off: z.boolean().default(false),
-    transfer: transferSchema.optional(),
-    sql: z.strictObject({ on: template, text: template }).optional(),
-    check: z.strictObject({ on: template, table: template, that: z.array(checkSchema).min(1) }).optional(),
+    roster: rosterSchema.describe('the rows that the part loops over'),
+    at_once: field(z.int().min(1).max(64), { label: 'at once' })
+      .default(4)
+      .describe('loads of the part that run at the same time'),
+    slices: z.boolean().default(true).describe('false: once for each row, whatever the slices'),
   })
-  .refine((step) => [step.transfer, step.sql, step.check].filter(Boolean).length === 1, {
-    message: 'a step does one thing: transfer, sql or check',
-  })
+  .describe('once for each row of a roster, and for each slice')
 
 const partSchema = z
   .strictObject({
-    title: z.string().optional(),
-    once: z.array(stepSchema).min(1).optional(),
-    each: z
-      .strictObject({
-        roster: rosterSchema,
-        at_once: z.int().min(1).max(64).default(4),
-        slices: z.boolean().default(true).describe('false: once for each row, whatever the slices'),
-      })
-      .optional(),
-    do: z.array(stepSchema).min(1).optional(),
+    title: z.string().optional().describe('what it is called where it is read'),
+    once: z.array(stepSchema).min(1).optional().describe('steps that run once'),
+    each: eachSchema.optional(),
+    do: z.array(stepSchema).min(1).optional().describe('steps that run for each row and slice'),
   })
   .refine((part) => (part.once === undefined) !== (part.each === undefined), {
     message: 'a part is once, or each',
@@ -74,25 +49,27 @@ const partSchema = z
 
 export const jobSchema = z
   .strictObject({
-    mattock: z.literal('job/1'),
-    name: identifier,
-    title: z.string().min(1),
-    note: z.string().optional(),
-    tags: z.array(z.string()).default([]),
-    parameters: z.record(identifier, parameterSchema).default({}),
+    mattock: z.literal('job/1').describe('the language of the document'),
+    name: identifier.describe('names the job; it never changes'),
+    title: z.string().min(1).describe('what it is called where it is read'),
+    note: z.string().optional().describe('for the reader of the job'),
+    tags: z.array(z.string()).default([]).describe('words to find it by'),
+    parameters: z
+      .record(identifier, parameterSchema)
+      .default({})
+      .describe('values given at the start of a run'),
     slices: slicesSchema.optional(),
-    parts: z.array(partSchema).min(1),
+    parts: z.array(partSchema).min(1).describe('what is done, in order'),
   })
   .superRefine((job, context) => {
     const seen = new Set<string>()
     job.parts.forEach((part, p) => {
-      const list = part.once ? 'once' : 'do'
       ;(part.once ?? part.do ?? []).forEach((step, s) => {
         if (seen.has(step.id)) {
           context.addIssue({
             code: 'custom',
             message: `a second step "${step.id}"`,
-            path: ['parts', p, list, s, 'id'],
+            path: ['parts', p, part.once ? 'once' : 'do', s, 'id'],
           })
         }
         seen.add(step.id)
@@ -102,23 +79,34 @@ export const jobSchema = z
 
 export type Job = z.output<typeof jobSchema>
 export type Part = Job['parts'][number]
-export type Step = z.output<typeof stepSchema>
 export type SliceSpec = z.output<typeof slicesSchema>
 export type Parameter = z.output<typeof parameterSchema>
 
-export const stepKinds = ['transfer', 'sql', 'check'] as const
-export type StepKind = (typeof stepKinds)[number]
+/** The key of a part's list of steps. */
+export const listOf = (part: Pick<Part, 'once'>): 'once' | 'do' => (part.once ? 'once' : 'do')
 
-export function stepKind(step: Step): StepKind {
-  return step.transfer ? 'transfer' : step.sql ? 'sql' : 'check'
-}
+/** All steps of a part, in order. */
+export const allSteps = (part: Part): readonly Step[] => part.once ?? part.do ?? []
 
 /** The steps of a part that are not turned off, in order. */
-export function stepsOf(part: Part): Step[] {
-  return (part.once ?? part.do ?? []).filter((step) => !step.off)
+export const activeSteps = (part: Part): Step[] => allSteps(part).filter((step) => !step.off)
+
+/** Path of a step in the document: `parts.0.do.1`. */
+export const stepPath = (job: Job, part: number, step: string): string => {
+  const at = job.parts[part]!
+  return `parts.${part}.${listOf(at)}.${allSteps(at).findIndex(({ id }) => id === step)}`
 }
 
-/** The published JSON Schema (draft 2020-12) of a job document. */
-export function jobJsonSchema(): Record<string, unknown> {
-  return z.toJSONSchema(jobSchema, { io: 'input' }) as Record<string, unknown>
+/**
+ * The published JSON Schema (draft 2020-12) of a job document. With `marks`, texts say in `x-names` which things they
+ * name, for completion.
+ */
+export function jobJsonSchema({ marks = false }: { marks?: boolean } = {}): Record<string, unknown> {
+  return z.toJSONSchema(jobSchema, {
+    io: 'input',
+    override: ({ zodSchema, jsonSchema }) => {
+      const names = marks ? fieldMeta.get(zodSchema as unknown as z.ZodType)?.names : undefined
+      if (names !== undefined) Object.assign(jsonSchema, { 'x-names': names })
+    },
+  }) as Record<string, unknown>
 }

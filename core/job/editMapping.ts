@@ -1,12 +1,12 @@
 import { setAt, valueAt } from './editText'
-import { stepPath } from './editSteps'
+import { pathOfStep } from './editSteps'
 
 /**
  * Sets which source column goes into a target column, in the text of a job; everything else of the text stays letter by
  * letter. Null takes the entry away, so that the columns meet by their names again.
  */
 export function setMapping(text: string, step: string, target: string, source: string | null): string {
-  const path = [...stepPath(text, step), 'transfer', 'columns']
+  const path = [...pathOfStep(text, step), 'transfer', 'columns']
   const columns = new Map(Object.entries((valueAt(text, path) ?? {}) as Record<string, string>))
   if (source === null) columns.delete(target)
   else columns.set(target, source)
@@ -23,7 +23,7 @@ export function setPolicy(
   const usual = policy === 'unknown_columns' ? 'fail' : 'ignore'
   return setAt(
     text,
-    [...stepPath(text, step), 'transfer', 'into', policy],
+    [...pathOfStep(text, step), 'transfer', 'into', policy],
     value === usual ? undefined : value,
   )
 }

@@ -1,7 +1,8 @@
 import { isMap, isSeq, parseDocument } from 'yaml'
 import { fail } from '../fault'
-import type { StepKind } from './document'
+import { someNames, type Beginnings } from './beginnings'
 import { flowText, insertItem, itemText, removeItem, setAt, type Path } from './editText'
+import { stepDefinition, type StepKind } from './steps'
 
 export interface StepPlace {
   readonly part: number
@@ -38,7 +39,7 @@ export function placeOf(text: string, id: string): StepPlace {
 }
 
 /** Path of a step in the document. @throws FaultError `unknown-name` */
-export function stepPath(text: string, id: string): Path {
+export function pathOfStep(text: string, id: string): Path {
   const { part, list, at } = placeOf(text, id)
   return ['parts', part, list, at]
 }
@@ -52,36 +53,13 @@ export function freeId(text: string, wanted: string): string {
   }
 }
 
-/** Connections that a new step begins with, so that it can be read at once. */
-export interface Beginnings {
-  readonly database: string
-  readonly store: string
-}
-
-const someNames: Beginnings = { database: 'a-database', store: 'a-store' }
-
-const fresh: Readonly<Record<StepKind, (id: string, names: Beginnings) => string>> = {
-  transfer: (id, { database, store }) => `id: ${id}
-transfer:
-  from: { store: ${store}, files: "*.csv" }
-  into: { connection: ${database}, table: public.new_table, write: append }`,
-  sql: (id, { database }) => `id: ${id}
-sql:
-  on: ${database}
-  text: select 1`,
-  check: (id, { database }) => `id: ${id}
-check:
-  on: ${database}
-  table: public.new_table
-  that:
-    - rows: { at_least: 1 }`,
-}
-
-const firstNames: Readonly<Record<StepKind, string>> = {
-  transfer: 'bring-in',
-  sql: 'statement',
-  check: 'check',
-}
+/** A new step of a kind, as it is written into the document. */
+const freshStep = (kind: StepKind, id: string, names: Beginnings): string =>
+  `id: ${id}\n${kind}:\n${stepDefinition(kind)
+    .fresh(names)
+    .split('\n')
+    .map((line) => `  ${line}`)
+    .join('\n')}`
 
 /** Puts a new step of a kind into a part, at a place among its steps. */
 export function addStep(
@@ -91,9 +69,9 @@ export function addStep(
   kind: StepKind,
   names: Beginnings = someNames,
 ): { text: string; id: string } {
-  const id = freeId(text, firstNames[kind])
+  const id = freeId(text, stepDefinition(kind).firstId)
   const { list } = partsOf(text)[part] ?? fail('document', `there is no part ${part + 1}`)
-  return { id, text: insertItem(text, ['parts', part, list], at, fresh[kind](id, names)) }
+  return { id, text: insertItem(text, ['parts', part, list], at, freshStep(kind, id, names)) }
 }
 
 /** Takes a step out; with the last of a part the part goes. */
@@ -135,7 +113,7 @@ export function duplicateStep(text: string, id: string): { text: string; id: str
 }
 
 export function setOff(text: string, id: string, off: boolean): string {
-  return setAt(text, [...stepPath(text, id), 'off'], off ? true : undefined)
+  return setAt(text, [...pathOfStep(text, id), 'off'], off ? true : undefined)
 }
 
 /** Puts a new part with one step in, at a place among the parts. */
@@ -146,8 +124,8 @@ export function addPart(
   step: StepKind,
   names: Beginnings = someNames,
 ): { text: string; id: string } {
-  const id = freeId(text, firstNames[step])
-  const lines = fresh[step](id, names).split('\n')
+  const id = freeId(text, stepDefinition(step).firstId)
+  const lines = freshStep(step, id, names).split('\n')
   const steps = lines.map((line, i) => `  ${i === 0 ? '- ' : '  '}${line}`).join('\n')
   const part =
     kind === 'once' ? `once:\n${steps}` : `each: { roster: { rows: [{ name: first }] } }\ndo:\n${steps}`
@@ -196,8 +174,7 @@ parts:
         rows:
           - { name: first }
     do:
-${fresh
-  .transfer('bring-in', names)
+${freshStep('transfer', 'bring-in', names)
   .split('\n')
   .map((line, i) => `      ${i === 0 ? '- ' : '  '}${line}`)
   .join('\n')}

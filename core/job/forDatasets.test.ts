@@ -1,6 +1,6 @@
-import { sourceId } from '../roster/source'
+import { sourceId } from '../roster/gathered'
 import { describe, expect, it } from 'vitest'
-import { expand } from '../plan/expand'
+import { expand } from '../plan/expand/expand'
 import { transfersOf } from '../plan/view'
 import { oneJobFor, type PickedDataset } from './forDatasets'
 import { parseJob } from './parse'

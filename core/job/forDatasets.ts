@@ -1,5 +1,5 @@
+import type { WriteMode } from './writes'
 import type { Row, Table } from '../value'
-import type { WriteMode } from './transfer'
 
 /** A dataset that is to be loaded, as far as the making of a job needs it. */
 export interface PickedDataset {

@@ -1,11 +1,12 @@
-import type { ConnectionKind } from '../connection/connection'
+import { connectionKinds, type ConnectionKind } from '../connection/connection'
 import { celCompiler } from '../expression/cel'
-import { compileSlot, slotsOf } from '../text/slot'
+import { compileSlot } from '../text/slot'
 import { parseTemplate } from '../text/template'
 import { FaultError } from '../fault'
-import { rosterExpressions } from '../roster/source'
-import { stepsOf, type Job } from './document'
-import { nestedRosters } from './roster'
+import type { FieldMeta } from '../field/field'
+import { activeSteps, stepPath, type Job } from './document'
+import { namesIn, nestedRosters, rosterExpressions } from './rosters'
+import { namedAt, slotsOf } from './slots'
 
 /** Something that a job names and that an environment must have; `paths` are its places in the document. */
 export interface Need {
@@ -23,13 +24,6 @@ export interface JobNeeds {
   readonly values: readonly Need[]
 }
 
-/** Where texts name connections, and of which kind. */
-const named: readonly (readonly [RegExp, ConnectionKind])[] = [
-  [/(^|\.)store$/, 'files'],
-  [/(^|\.)service$/, 'service'],
-  [/(^|\.)(connection|on)$/, 'postgres'],
-]
-
 /** Works out what a document needs; texts with mistakes are passed over, since saving and planning tell them. */
 export function jobNeeds(job: Job): JobNeeds {
   const connections = new Map<string, { name: string; kind: ConnectionKind; paths: string[] }>()
@@ -44,9 +38,9 @@ export function jobNeeds(job: Job): JobNeeds {
       throw error
     }
   }
-  const noteConnection = (text: string | undefined, path: string) => {
-    const kind = named.find(([ending]) => ending.test(path))?.[1]
-    const name = text === undefined || kind === undefined ? undefined : literalOf(text)
+  const noteConnection = (text: string, names: FieldMeta['names'], path: string) => {
+    const kind = connectionKinds.find((known) => known === names)
+    const name = kind === undefined ? undefined : literalOf(text)
     if (name === undefined || kind === undefined) return
     const known = connections.get(`${kind} ${name}`)
     if (known) known.paths.push(path)
@@ -64,13 +58,11 @@ export function jobNeeds(job: Job): JobNeeds {
   }
   job.parts.forEach((part, index) => {
     const columns = new Set<string>()
-    const list = part.once ? 'once' : 'do'
-    const all = part.once ?? part.do ?? []
-    for (const step of stepsOf(part)) {
-      const at = `parts.${index}.${list}.${all.findIndex(({ id }) => id === step.id)}`
+    for (const step of activeSteps(part)) {
+      const at = stepPath(job, index, step.id)
       for (const slot of slotsOf(step)) {
         const path = `${at}.${slot.path}`
-        noteConnection(slot.text, path)
+        noteConnection(slot.text, namedAt(slot.path), path)
         try {
           const { pieces } = compileSlot(slot, compile)
           const sources = pieces.flatMap((piece) => (typeof piece === 'string' ? [] : [piece.source]))
@@ -83,10 +75,7 @@ export function jobNeeds(job: Job): JobNeeds {
     if (!part.each) return
     for (const { spec, path: below } of nestedRosters(part.each.roster)) {
       const path = `parts.${index}.each.roster${below === '' ? '' : `.${below}`}`
-      noteConnection(spec.query?.on, `${path}.query.on`)
-      noteConnection(spec.file?.store, `${path}.file.store`)
-      noteConnection(spec.files?.store, `${path}.files.store`)
-      noteConnection(spec.datasets?.connection, `${path}.datasets.connection`)
+      for (const { key, names, text } of namesIn(spec)) noteConnection(text, names, `${path}.${key}`)
       noteReferences(rosterExpressions(spec), path, columns)
       for (const name of [...(spec.key ?? []), ...(spec.sort ?? [])]) columns.add(name.replace(/^-/, ''))
     }

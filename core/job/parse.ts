@@ -2,7 +2,7 @@ import { isMap, isNode, isPair, LineCounter, parseDocument, type Document } from
 import type { z } from 'zod'
 import type { Fault } from '../fault'
 import { nearestName } from '../expression/nearest'
-import { jobSchema, type Job } from './document'
+import { jobJsonSchema, jobSchema, type Job } from './document'
 
 export interface ParsedJob {
   /** Undefined where there are faults. */
@@ -54,15 +54,17 @@ function issueFaults(issue: z.core.$ZodIssue, place: ParsedJob['place']): Fault[
 
 const plain = (message: string): string => message.charAt(0).toLowerCase() + message.slice(1)
 
-const knownKeys = [
-  'mattock', 'name', 'title', 'note', 'tags', 'parameters', 'slices', 'parts', 'type', 'default', 'required',
-  'one_of', 'try', 'every', 'zone', 'from', 'until', 'grace', 'once', 'each', 'do', 'roster', 'at_once', 'id', 'off',
-  'transfer', 'sql', 'check', 'on', 'text', 'table', 'that', 'unique', 'not_null', 'rows', 'at_least', 'at_most',
-  'store', 'files', 'missing', 'delimiter', 'connection', 'into', 'write', 'key', 'slice_by', 'repeats',
-  'unknown_columns', 'columns', 'types', 'shape', 'rejects', 'apply', 'named', 'control', 'range', 'where', 'sort',
-  'query', 'service', 'path', 'format', 'quote', 'header', 'names', 'skip', 'comment', 'decimal', 'encoding', 'sheet',
-  'records', 'inner', 'missing_columns', 'file', 'compress', 'split', 'by', 'bytes', 'exactly_one', 'as', 'to', 'step', 'up_to', 'share',
-] // prettier-ignore
+/** Every key of the language, from its schema. */
+const knownKeys: readonly string[] = [...keysIn(jobJsonSchema())]
+
+function keysIn(schema: unknown, keys = new Set<string>()): Set<string> {
+  if (typeof schema !== 'object' || schema === null) return keys
+  const { properties } = schema as { properties?: unknown }
+  if (typeof properties === 'object' && properties !== null)
+    for (const key of Object.keys(properties)) keys.add(key)
+  for (const below of Object.values(schema)) keysIn(below, keys)
+  return keys
+}
 
 /** Start of the node at a path; of a key where the path ends at a pair. */
 function offsetOf(document: Document, path: readonly string[]): number {

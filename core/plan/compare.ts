@@ -1,5 +1,6 @@
+import { slotLabel } from '../job/slots'
 import type { Resolved } from '../text/slot'
-import { resolvedText, slotLabel } from './differing'
+import { resolvedText } from './differing'
 import type { Expansion, PlanPart } from './types'
 
 /** A slot whose text is another one. */

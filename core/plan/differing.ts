@@ -1,5 +1,7 @@
 import { valueText } from '../value'
 import type { Resolved } from '../text/slot'
+import { slotLabel } from '../job/slots'
+import { textTable } from './texts'
 import type { Expansion } from './types'
 
 /** A column of the plan's table: a roster column, the slice, or a slot of a step. */
@@ -17,27 +19,6 @@ export interface Differing {
   /** What is the same in all loads, said once. */
   readonly same: readonly { readonly label: string; readonly text: string }[]
 }
-
-const labels: Readonly<Record<string, string>> = {
-  'transfer.from.store': 'store',
-  'transfer.from.query': 'query',
-  'transfer.from.service': 'service',
-  'transfer.from.path': 'address',
-  'transfer.into.store': 'into',
-  'transfer.into.file': 'target',
-  'transfer.from.files': 'file',
-  'transfer.from.connection': 'from',
-  'transfer.from.table': 'source table',
-  'transfer.into.connection': 'into',
-  'transfer.into.table': 'target',
-  'sql.on': 'on',
-  'sql.text': 'statement',
-  'check.on': 'on',
-  'check.table': 'checked table',
-}
-
-/** What a slot is called in a table. */
-export const slotLabel = (path: string): string => labels[path] ?? path
 
 /** A resolved slot as one line of text. */
 export function resolvedText(resolved: Resolved | null): string {
@@ -85,8 +66,7 @@ export function differing(expansion: Pick<Expansion, 'parts' | 'loads'>, part: n
       (at) => planned.slices![slices[at]!]!.label,
     )
   }
-  const slots = planned.steps.flatMap(({ slots: own }) => own)
-  slots.forEach((slot, i) => {
+  textTable(planned).slots.forEach((slot, i) => {
     // a statement that is the same in all is read in the job, not here
     if (slot.kind === 'sql' && !slot.text.includes('{')) return
     if (loads.every(({ resolved }) => resolved[i]?.kind === 'later')) return

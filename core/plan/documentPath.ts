@@ -1,4 +1,4 @@
-import type { Job } from '../job/document'
+import { allSteps, stepPath, type Job } from '../job/document'
 import type { Finding } from './types'
 
 /**
@@ -10,8 +10,8 @@ export function documentPath(job: Job, { where }: Pick<Finding, 'where'>): strin
   if (path !== undefined && /^(parts|parameters|slices)\b/.test(path)) return path
   if (step !== undefined) {
     for (const [p, part] of job.parts.entries()) {
-      const at = (part.once ?? part.do ?? []).findIndex(({ id }) => id === step)
-      if (at >= 0) return [`parts.${p}.${part.once ? 'once' : 'do'}.${at}`, path].filter(Boolean).join('.')
+      if (allSteps(part).some(({ id }) => id === step))
+        return [stepPath(job, p, step), path].filter(Boolean).join('.')
     }
   }
   return where.part === undefined ? undefined : `parts.${where.part}`

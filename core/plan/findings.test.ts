@@ -1,5 +1,5 @@
+import { sourceId } from '../roster/gathered'
 import { describe, expect, it } from 'vitest'
-import { sourceId } from '../roster/source'
 import type { Table } from '../value'
 import { findingKinds } from './findings'
 import { stopsFor } from './plan'

@@ -1,6 +1,10 @@
-import type { Resolved } from '../text/slot'
-import type { Transfer } from '../job/document'
-import { fileKey, type Expansion, type PlannedLoad, type PlanStep } from './types'
+import { connectionKinds, type ConnectionKind } from '../connection/connection'
+import { allSteps } from '../job/document'
+import { namedAt } from '../job/slots'
+import type { Transfer } from '../job/steps/transfer'
+import { plainText, tableText, type Resolved } from '../text/slot'
+import { textTable } from './texts'
+import { fileKey, type Expansion, type PlannedLoad, type PlanPart, type PlanStep } from './types'
 
 /** A transfer of one load with its texts resolved; undefined members could not be resolved. */
 export interface ResolvedTransfer {
@@ -23,24 +27,6 @@ export interface ResolvedTransfer {
   readonly target: string | undefined
 }
 
-/** Slot of a load by its step and path. */
-export function slotOf(expansion: Expansion, load: PlannedLoad, step: string, path: string): Resolved | null {
-  let at = 0
-  for (const planned of expansion.parts[load.part]!.steps) {
-    for (const slot of planned.slots) {
-      if (planned.id === step && slot.path === path) return load.resolved[at] ?? null
-      at++
-    }
-  }
-  return null
-}
-
-export const tableText = (resolved: Resolved | null): string | undefined =>
-  resolved?.kind === 'table' ? `${resolved.schema ?? 'public'}.${resolved.table}` : undefined
-
-const plainText = (resolved: Resolved | null): string | undefined =>
-  resolved?.kind === 'text' ? resolved.text : undefined
-
 /** By the list of loads, which an expansion and the plan made of it share. */
 const known = new WeakMap<Expansion['loads'], readonly ResolvedTransfer[]>()
 
@@ -60,12 +46,10 @@ function* resolveTransfers(expansion: Expansion): Generator<ResolvedTransfer> {
     return texts.get(resolved)
   }
   const specs = expansion.parts.map((part) => {
-    const source = expansion.request.job.parts[part.index]!
-    let base = 0
+    const source = allSteps(expansion.request.job.parts[part.index]!)
     return part.steps.flatMap((step) => {
-      const at = Object.fromEntries(step.slots.map((slot, i) => [slot.path, base + i]))
-      base += step.slots.length
-      const spec = (source.once ?? source.do ?? []).find(({ id }) => id === step.id)?.transfer
+      const spec = source.find(({ id }) => id === step.id)?.transfer
+      const at = Object.fromEntries(step.slots.map(({ path }) => [path, textTable(part).at(step.id, path)]))
       return spec ? [{ step, spec, at }] : []
     })
   })
@@ -100,16 +84,15 @@ function* resolveTransfers(expansion: Expansion): Generator<ResolvedTransfer> {
   }
 }
 
-/** Where steps name connections. */
-const connectionPaths = new Set([
-  'transfer.from.store',
-  'transfer.from.connection',
-  'transfer.from.service',
-  'transfer.into.connection',
-  'transfer.into.store',
-  'sql.on',
-  'check.on',
-])
+/** Places of the texts of a part that name connections. */
+const connectionPlaces = (part: PlanPart): number[] =>
+  textTable(part).slots.flatMap(({ path }, at) => (wantedConnection(path) ? [at] : []))
+
+/** The kind of connection that the text at a path of a step names; undefined where it names none. */
+export function wantedConnection(path: string): ConnectionKind | undefined {
+  const names = namedAt(path)
+  return connectionKinds.find((kind) => kind === names)
+}
 
 /** A connection as a place in the job names it. */
 export interface ConnectionUse {
@@ -117,6 +100,8 @@ export interface ConnectionUse {
   readonly part: number
   readonly step: string
   readonly path: string
+  /** The kind that is needed there. */
+  readonly wants: ConnectionKind
   /** Place among the slots of the part's steps. */
   readonly slot: number
 }
@@ -124,14 +109,12 @@ export interface ConnectionUse {
 /** The distinct connections that each place in the job names. */
 export function connectionUses(expansion: Pick<Expansion, 'parts' | 'loads'>): ConnectionUse[] {
   const places = expansion.parts.map((part) =>
-    part.steps
-      .flatMap(({ slots }) => slots)
-      .flatMap(({ step, path }, slot) =>
-        connectionPaths.has(path)
-          ? // loads share what a slot came to for their row, so that most have been seen
-            [{ at: { part: part.index, step, path, slot }, seen: new Set<Resolved | null>() }]
-          : [],
-      ),
+    connectionPlaces(part).map((slot) => {
+      const { step, path } = textTable(part).slots[slot]!
+      const at = { part: part.index, step, path, slot, wants: wantedConnection(path)! }
+      // loads share what a slot came to for their row, so that most have been seen
+      return { at, seen: new Set<Resolved | null>() }
+    }),
   )
   const uses: ConnectionUse[] = []
   const known = new Set<string>()
@@ -171,11 +154,9 @@ export function connectionNames(
   expansion: Pick<Expansion, 'parts' | 'loads'>,
 ): readonly (readonly string[])[] {
   const byRow = expansion.parts.map((): (readonly string[])[] => [])
-  const places = expansion.parts.map(({ steps, varies }) => {
-    const at = steps
-      .flatMap(({ slots }) => slots)
-      .flatMap((slot, i) => (connectionPaths.has(slot.path) ? [i] : []))
-    return { at, sliced: at.some((i) => varies[i] === 'slice' || varies[i] === 'both') }
+  const places = expansion.parts.map((part) => {
+    const at = connectionPlaces(part)
+    return { at, sliced: at.some((i) => part.varies[i] === 'slice' || part.varies[i] === 'both') }
   })
   const namesOf = (load: PlannedLoad): readonly string[] => {
     const names: string[] = []

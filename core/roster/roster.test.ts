@@ -1,10 +1,13 @@
+import { rangeTable } from './range'
+import { typedTable } from './typed'
+import { sourceId } from './gathered'
+import type { RosterContext } from './context'
+import { type RosterSource, rosterSchema } from '../job/rosters'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { celCompiler } from '../expression/cel'
 import type { Row, Table } from '../value'
-import { makeRoster, rangeTable, rosterOf, typedTable } from './roster'
-import { sourceId, type RosterContext, type RosterSource } from './source'
-import { rosterSchema } from '../job/roster'
+import { makeRoster, rosterOf } from './roster'
 
 const context = {
   zone: 'UTC',

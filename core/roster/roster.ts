@@ -1,18 +1,11 @@
-import { Temporal } from 'temporal-polyfill'
 import { celRow, plainValue, type Bindings } from '../expression/cel'
 import { unknownNames, unknownNameText } from '../expression/names'
 import { fail, FaultError } from '../fault'
-import type { RosterSpec } from '../job/roster'
+import { rosterSource, wholeTable, type RosterSource, type RosterSpec } from '../job/rosters'
 import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../value'
-import {
-  isFault,
-  resolveText,
-  rosterSource,
-  sourceId,
-  type Gathered,
-  type RosterContext,
-  type RosterSource,
-} from './source'
+import type { RosterContext } from './context'
+import { isFault, sourceId, type Gathered } from './gathered'
+import { mostRows } from './most'
 
 /** The rows a job loops over, typed, each with the key that names its loads. */
 export interface Roster {
@@ -24,8 +17,6 @@ export interface Roster {
   /** Where exactly one row was meant and others were found; `outer` is the key of the row it was meant for. */
   readonly notOne: readonly { readonly outer: string | null; readonly found: number }[]
 }
-
-const most = 1_000_000
 
 /**
  * A roster with those inside it. Sources that are not gathered yet go to `want`, and the roster is undefined: gather
@@ -99,11 +90,11 @@ function level(
   want: (source: RosterSource) => void,
   outer: { readonly row: Row; readonly columns: readonly Column[] } | undefined,
 ): Roster | undefined {
-  const found = tableOf(spec, context, gathered, want)
+  const found = sourceTable(spec, context, gathered, want)
   if (!found) return undefined
   const table = spec.prefix === undefined ? found : prefixed(found, spec.prefix)
-  if (table.rows.length > most)
-    fail('roster', `the roster has ${table.rows.length.toLocaleString('en')} rows; ${most.toLocaleString('en')} are the most it may have`) // prettier-ignore
+  if (table.rows.length > mostRows)
+    fail('roster', `the roster has ${table.rows.length.toLocaleString('en')} rows; ${mostRows.toLocaleString('en')} are the most it may have`) // prettier-ignore
   if (!outer) return makeRoster(spec, table, context)
   const clash = table.columns.find(({ name }) => outer.columns.some((column) => column.name === name))
   if (clash)
@@ -119,22 +110,15 @@ function level(
   return makeRoster(spec, merged, context)
 }
 
-function tableOf(
+function sourceTable(
   spec: RosterSpec,
   context: RosterContext,
   gathered: Gathered,
   want: (source: RosterSource) => void,
 ): Table | undefined {
-  if (spec.rows) return typedTable(spec.rows as Row[])
-  if (spec.range) {
-    const end = (value: string | number, name: string) =>
-      typeof value === 'string' && value.includes('{')
-        ? resolveText(value, 'text', `range.${name}`, context).text
-        : value
-    const { as, from, to, step } = spec.range
-    return rangeTable({ as, from: end(from, 'from'), to: end(to, 'to'), step: end(step, 'step') })
-  }
-  const source = rosterSource(spec, context)!
+  const whole = wholeTable(spec, context)
+  if (whole) return whole
+  const source = rosterSource(spec, context)
   const found = gathered.get(sourceId(source))
   if (!found) {
     want(source)
@@ -153,86 +137,6 @@ function prefixed(table: Table, prefix: string): Table {
       Object.fromEntries(Object.entries(row).map(([column, value]) => [name(column), value])),
     ),
   }
-}
-
-const isNumber = (value: string | number): boolean =>
-  typeof value === 'number' || /^[+-]?(\d+\.?\d*|\.\d+)$/.test(value.trim())
-
-/** A range of numbers or dates, both ends included. @throws FaultError `roster` */
-export function rangeTable(range: NonNullable<RosterSpec['range']>): Table {
-  const { as, from, to, step } = range
-  const tooMany = (): never =>
-    fail('roster', `the range ${from} to ${to} has more than ${most.toLocaleString('en')} values`)
-  if (isNumber(from) && isNumber(to)) return numberRange(as, Number(from), Number(to), step, tooMany)
-  const rows: Row[] = []
-  try {
-    const first = Temporal.PlainDate.from(String(from))
-    const last = Temporal.PlainDate.from(String(to))
-    const every = Temporal.Duration.from(isNumber(step) ? { days: Number(step) } : String(step))
-    if (every.sign <= 0) fail('roster', 'a range of dates needs a step forward, such as P1D')
-    for (let i = 0; ; i++) {
-      // from the first date each time: a month's end stays a month's end
-      const date = first.add({
-        years: every.years * i,
-        months: every.months * i,
-        weeks: every.weeks * i,
-        days: every.days * i,
-      })
-      if (Temporal.PlainDate.compare(date, last) > 0) break
-      if (i >= most) tooMany()
-      rows.push({ [as]: date.toString() })
-    }
-  } catch (error) {
-    if (error instanceof RangeError)
-      fail(
-        'roster',
-        `cannot read the range ${from} to ${to} by ${step}: numbers, or dates such as 2026-11-01`,
-      )
-    throw error
-  }
-  return { columns: [{ name: as, type: 'date' }], key: [as], rows }
-}
-
-function numberRange(
-  as: string,
-  from: number,
-  to: number,
-  step: string | number,
-  tooMany: () => never,
-): Table {
-  const by = Number(step)
-  if (!isNumber(step) || by === 0)
-    fail('roster', 'a range of numbers needs a step that is a number and not 0')
-  const count = Math.floor((to - from) / by + 1e-9) + 1
-  if (count > most) tooMany()
-  const rows: Row[] = []
-  // from + i * step, never a running sum, so that steps like 0.1 do not drift
-  for (let i = 0; i < count; i++) rows.push({ [as]: Number((from + i * by).toPrecision(15)) })
-  const whole = Number.isInteger(from) && Number.isInteger(by)
-  return { columns: [{ name: as, type: whole ? 'integer' : 'number' }], key: [as], rows }
-}
-
-/** Rows typed into the document; a column's type is that of its first value. */
-export function typedTable(rows: readonly Row[]): Table {
-  const types = new Map<string, ValueType>()
-  for (const row of rows) {
-    for (const [name, value] of Object.entries(row)) {
-      if (value === null || types.has(name)) continue
-      types.set(
-        name,
-        typeof value === 'boolean'
-          ? 'boolean'
-          : typeof value === 'number'
-            ? Number.isInteger(value)
-              ? 'integer'
-              : 'number'
-            : 'text',
-      )
-    }
-  }
-  const columns = [...types].map(([name, type]) => ({ name, type }))
-  const first = columns[0]?.name
-  return { columns, key: first === undefined ? [] : [first], rows }
 }
 
 /**

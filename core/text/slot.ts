@@ -1,4 +1,3 @@
-import { stepKind, type Step } from '../job/document'
 import { fail, FaultError } from '../fault'
 import { escapeWildcards, storeSegments } from '../store/pattern'
 import { plainValue, type Bindings, type Compiled } from '../expression/cel'
@@ -28,38 +27,12 @@ export type Resolved =
   /** Uses the outcome of earlier steps, so it is worked out when it runs. */
   | { readonly kind: 'later'; readonly text: string }
 
-/** The texts of a step, in the order of the document. */
-export function slotsOf(step: Step): Slot[] {
-  const slots: Slot[] = []
-  const add = (path: string, kind: SlotKind, text: string | undefined) => {
-    if (text !== undefined) slots.push({ step: step.id, path, kind, text })
-  }
-  switch (stepKind(step)) {
-    case 'transfer': {
-      const { from, into } = step.transfer!
-      add('transfer.from.store', 'text', from.store)
-      add('transfer.from.files', 'path', from.files)
-      add('transfer.from.connection', 'text', from.connection)
-      add('transfer.from.table', 'table', from.table)
-      add('transfer.from.query', 'sql', from.query)
-      add('transfer.from.service', 'text', from.service)
-      add('transfer.from.path', 'address', from.path)
-      add('transfer.into.connection', 'text', into.connection)
-      add('transfer.into.table', 'table', into.table)
-      add('transfer.into.store', 'text', into.store)
-      add('transfer.into.file', 'path', into.file)
-      break
-    }
-    case 'sql':
-      add('sql.on', 'text', step.sql!.on)
-      add('sql.text', 'sql', step.sql!.text)
-      break
-    case 'check':
-      add('check.on', 'text', step.check!.on)
-      add('check.table', 'table', step.check!.table)
-  }
-  return slots
-}
+/** `schema.table` of a table, the schema being `public` where none is written. */
+export const tableText = (resolved: Resolved | null): string | undefined =>
+  resolved?.kind === 'table' ? `${resolved.schema ?? 'public'}.${resolved.table}` : undefined
+
+export const plainText = (resolved: Resolved | null): string | undefined =>
+  resolved?.kind === 'text' ? resolved.text : undefined
 
 export interface CompiledSlot extends Slot {
   readonly pieces: readonly (string | Compiled)[]

@@ -1,25 +1,21 @@
-import { mkdtemp, rm } from 'node:fs/promises'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
-import type { DuckDBConnection } from '@duckdb/node-api'
-import { quoteName, type Resolved } from '../../core/text/slot'
-import { fail } from '../../core/fault'
-import { intoTable, type Transfer } from '../../core/job/transfer'
 import { misfits } from '../../core/catalog/fits'
 import { suggestMapping, type Mapping } from '../../core/catalog/mapping'
 import { valueTypeOf } from '../../core/catalog/types'
+import { fail } from '../../core/fault'
+import { allSteps } from '../../core/job/document'
+import { sourceKind, sources } from '../../core/job/sources'
+import { intoTable, type Transfer } from '../../core/job/steps/transfer'
+import { targetKind, targets } from '../../core/job/targets'
+import { textAt } from '../../core/plan/texts'
+import { quoteName, type Resolved } from '../../core/text/slot'
 import type { ValueType } from '../../core/value'
-import { openPostgres, openService, openStore } from '../connectors/connections'
-import { tableColumns } from '../connectors/postgres/tables'
-import { layServiceDown } from '../connectors/service/layDown'
+import { openPostgres } from '../connectors/connections'
+import { tableColumns, tableOf } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
-import { documentTables } from '../formats/json/documents'
+import { emptyOutcome, lookContext } from '../context/step'
 import { resolveOne, type ResolveAsk } from '../planning/resolve'
 import { openDatabaseSource } from '../reading/database'
-import { withDuck } from '../duck/duck'
-import { openFiles } from '../reading/files'
-import { databaseSource, tableOf } from '../steps/transfer'
-import { emptyOutcome } from '../context/work'
+import { databaseOf, withSource, type DatabasePlace } from '../reading/open'
 
 export interface MappingColumn {
   readonly target: string
@@ -72,14 +68,11 @@ export async function mappingSheet(
   ask: ResolveAsk & { readonly step: string },
 ): Promise<MappingSheet> {
   const { plan } = await resolveOne(engine, ask)
-  const part = plan.request.job.parts[ask.part]!
-  const spec = [...(part.once ?? []), ...(part.do ?? [])].find(({ id }) => id === ask.step)?.transfer
+  const spec = allSteps(plan.request.job.parts[ask.part]!).find(({ id }) => id === ask.step)?.transfer
   const [load] = plan.loads
   if (!spec || !load) fail('unknown-name', `there is no transfer "${ask.step}" to look at for this row`)
-  const steps = plan.parts[ask.part]!.steps
-  const slots = steps.flatMap((step) => step.slots)
   const text = (path: string): Resolved => {
-    const resolved = load.resolved[slots.findIndex((slot) => slot.step === ask.step && slot.path === path)]
+    const resolved = textAt(plan.parts[ask.part]!, load, ask.step, `transfer.${path}`)
     if (!resolved) fail('expression', `${path} could not be resolved; see the findings`)
     if (resolved.kind === 'later')
       fail('expression', `${path} uses what earlier steps do, so it is known only in a run`)
@@ -125,14 +118,9 @@ export async function mappingSheet(
     exists: target !== undefined,
     unknownColumns: spec.into.unknown_columns,
     missingColumns: spec.into.missing_columns,
-    from: spec.from.files
-      ? text('transfer.from.files').text
-      : spec.from.path
-        ? text('transfer.from.path').text
-        : spec.from.table
-          ? text('transfer.from.table').text
-          : 'the query',
-    into: intoTable(spec) ? text('transfer.into.table').text : text('transfer.into.file').text,
+    from:
+      spec.from.query === undefined ? text(`from.${sources[sourceKind(spec.from)].what}`).text : 'the query',
+    into: text(`into.${targets[targetKind(spec.into)].what}`).text,
   }
 }
 
@@ -150,10 +138,10 @@ async function targetColumns(
   text: (path: string) => Resolved,
 ) {
   if (!intoTable(spec)) return undefined
-  const pool = await openPostgres(engine, text('transfer.into.connection').text, environment)
+  const pool = await openPostgres(engine, text('into.connection').text, environment)
   const client = await pool.connect()
   try {
-    return await tableColumns(client, tableOf(text('transfer.into.table')))
+    return await tableColumns(client, tableOf(text('into.table')))
   } finally {
     client.release()
   }
@@ -165,60 +153,40 @@ async function sampleSource(
   environment: string,
   text: (path: string) => Resolved,
 ): Promise<Sampled> {
-  const from = databaseSource(spec, text)
-  if (from) {
-    const name = text('transfer.from.connection').text
-    const client = await (await openPostgres(engine, name, environment)).connect()
-    try {
-      const opened = await openDatabaseSource(client, from, name, emptyOutcome())
-      const list = opened.columns.map(({ name: column }) => `${quoteName(column)}::text`).join(', ')
-      const { rows } = await client.query<(string | null)[]>({
-        text: `select ${list} from ${opened.from} limit ${looked}`,
-        rowMode: 'array',
-      })
-      return { columns: opened.columns, rows }
-    } finally {
-      await client.query('rollback').catch(() => {})
-      client.release()
+  const located = { from: spec.from, text: (key: string) => text(`from.${key}`), limit: looked }
+  const database = databaseOf(located)
+  if (database) return await sampleDatabase(engine, database, environment)
+  return await withSource(lookContext(engine, environment), located, true, async (duck, source) => {
+    if (source.empty) return { columns: [], rows: [] }
+    const list = source.columns.map(({ name }) => `cast(${quoteName(name)} as varchar)`).join(', ')
+    const reader = await duck.runAndReadAll(`select ${list} from ${source.sql({})} limit ${looked}`)
+    return {
+      columns: source.columns.map(({ name, type }) => ({
+        name,
+        type: source.ofText ? null : type.toLowerCase(),
+      })),
+      rows: reader.getRows() as (string | null)[][],
     }
-  }
-  const folder = await mkdtemp(join(tmpdir(), 'mattock-map-'))
-  try {
-    return await withDuck('UTC', true, async (duck) => {
-      if (spec.from.service !== undefined) {
-        const service = await openService(engine, text('transfer.from.service').text, environment)
-        const file = join(folder, 'page.ndjson')
-        const asking = { limit: looked, records: spec.from.records }
-        const laid = await layServiceDown(service, text('transfer.from.path').text, file, asking)
-        if (laid.records === 0) return { columns: [], rows: [] }
-        const tables = await documentTables(duck, [file], { kind: 'ndjson' })
-        const table = tables.find(({ inner }) => inner === (spec.from.inner ?? ''))
-        if (!table) fail('file', `the records have no list "${spec.from.inner}"`)
-        return await firstOf(duck, `(${table.sql})`, table.columns)
-      }
-      const store = await openStore(engine, text('transfer.from.store').text, environment)
-      const files = text('transfer.from.files')
-      if (files.kind !== 'path') return fail('expression', 'a path was expected')
-      const source = await openFiles(duck, spec, store, files, folder, emptyOutcome())
-      source.counted.catch(() => {})
-      if (source.empty) return { columns: [], rows: [] }
-      return await firstOf(duck, source.sql({}), source.columns, source.ofText)
-    })
-  } finally {
-    await rm(folder, { recursive: true, force: true })
-  }
+  })
 }
 
-async function firstOf(
-  duck: DuckDBConnection,
-  sql: string,
-  columns: readonly { name: string; type: string }[],
-  ofText = false,
+/** The first rows of a table or a query, in the database's own words. */
+async function sampleDatabase(
+  engine: Engine,
+  { connection, source }: DatabasePlace,
+  environment: string,
 ): Promise<Sampled> {
-  const list = columns.map(({ name }) => `cast(${quoteName(name)} as varchar)`).join(', ')
-  const reader = await duck.runAndReadAll(`select ${list} from ${sql} limit ${looked}`)
-  return {
-    columns: columns.map(({ name, type }) => ({ name, type: ofText ? null : type.toLowerCase() })),
-    rows: reader.getRows() as (string | null)[][],
+  const client = await (await openPostgres(engine, connection, environment)).connect()
+  try {
+    const opened = await openDatabaseSource(client, source, connection, emptyOutcome())
+    const list = opened.columns.map(({ name }) => `${quoteName(name)}::text`).join(', ')
+    const { rows } = await client.query<(string | null)[]>({
+      text: `select ${list} from ${opened.from} limit ${looked}`,
+      rowMode: 'array',
+    })
+    return { columns: opened.columns, rows }
+  } finally {
+    await client.query('rollback').catch(() => {})
+    client.release()
   }
 }

@@ -5,8 +5,8 @@ import { datasetProfile, type ColumnProfile } from '../../database/catalog'
 import { openPostgres } from '../connectors/connections'
 import { qualified } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
-import { reasonOf } from '../survey/shapes'
-import { catalogColumns, readDataset, tableOf, typedSql, withDataset, type Dataset } from './reading'
+import { reasonOf } from '../survey/reason'
+import { catalogColumns, readDataset, datasetTable, typedSql, withDataset, type Dataset } from './reading'
 
 const bins = 20
 const commonest = 5
@@ -71,7 +71,7 @@ export async function profileDataset(engine: Engine, entry: Dataset): Promise<Pr
   const pool = await openPostgres(engine, entry.connection, entry.environment)
   const typed = columns.map((column) => ({ column, value: quoteName(column.source) }))
   const ask = async (statement: string) => (await pool.query<Answer>(statement)).rows
-  return await profile(typed, qualified(tableOf(entry)), postgresWords, ask)
+  return await profile(typed, qualified(datasetTable(entry)), postgresWords, ask)
 }
 
 type Answer = Record<string, unknown>

@@ -8,11 +8,12 @@ import { fail } from '../../core/fault'
 import { groupBy } from '../../core/group'
 import { applyEdits, type CatalogColumn } from '../../core/catalog/edits'
 import { dataset, fileShape } from '../../database/catalog'
-import { openService, openStore } from '../connectors/connections'
+import { openAs } from '../connectors/connections'
 import { insideStore } from '../connectors/files/store'
 import type { TargetTable } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
-import { openRelation, type Relation } from '../formats/relation'
+import { formats } from '../formats'
+import type { Relation } from '../formats/relation'
 import { layServiceDown } from '../connectors/service/layDown'
 import { withDuck } from '../duck/duck'
 
@@ -26,7 +27,7 @@ export async function readDataset(engine: Engine, id: number): Promise<Dataset> 
 export const catalogColumns = ({ columns, edits }: Dataset): CatalogColumn[] => applyEdits(columns, edits)
 
 /** The table that a dataset of a database is. */
-export function tableOf({ locator }: Pick<Dataset, 'locator'>): TargetTable {
+export function datasetTable({ locator }: Pick<Dataset, 'locator'>): TargetTable {
   const dot = locator.indexOf('.')
   return { schema: locator.slice(0, dot), name: locator.slice(dot + 1) }
 }
@@ -70,13 +71,13 @@ async function serviceRelation(
   folder: string,
   signal?: AbortSignal,
 ): Promise<Relation> {
-  const service = await openService(engine, entry.connection, entry.environment)
+  const { service } = await openAs(engine, 'service', entry.connection, entry.environment)
   const full = join(folder, 'records.ndjson')
   await layServiceDown(service, entry.locator.split('#')[0]!, full, {
     ...(signal ? { signal } : {}),
     limit: serviceRecords,
   })
-  return await openRelation(
+  return await formats.ndjson.relation(
     duck,
     [{ full, path: 'records.ndjson' }],
     entry.format ?? { kind: 'ndjson' },
@@ -92,7 +93,7 @@ async function filesRelation(
   limit: number,
   folder: string,
 ): Promise<Relation> {
-  const store = await openStore(engine, entry.connection, entry.environment)
+  const { store } = await openAs(engine, 'files', entry.connection, entry.environment)
   const shapes = await engine.db
     .select()
     .from(fileShape)
@@ -124,7 +125,9 @@ async function filesRelation(
     const files = await Promise.all(
       group.map(async ({ path }) => ({ path, full: await insideStore(store, path) })),
     )
-    parts.push(await openRelation(duck, files, format, names, join(folder, String(parts.length))))
+    parts.push(
+      await formats[format.kind].relation(duck, files, format, names, join(folder, String(parts.length))),
+    )
   }
   return unionOf(parts)
 }

@@ -2,7 +2,7 @@ import { quoteName } from '../../core/text/slot'
 import { openPostgres } from '../connectors/connections'
 import { qualified } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
-import { catalogColumns, tableOf, withDataset, type Dataset } from './reading'
+import { catalogColumns, datasetTable, withDataset, type Dataset } from './reading'
 
 export interface Sample {
   readonly columns: readonly string[]
@@ -23,7 +23,7 @@ export async function sampleRows(engine: Engine, entry: Dataset, limit: number):
   const pool = await openPostgres(engine, entry.connection, entry.environment)
   const list = columns.map(({ source }) => `${quoteName(source)}::text`).join(', ')
   const { rows } = await pool.query<(string | null)[]>({
-    text: `select ${list} from ${qualified(tableOf(entry))} limit ${limit}`,
+    text: `select ${list} from ${qualified(datasetTable(entry))} limit ${limit}`,
     rowMode: 'array',
   })
   return { columns: columns.map(({ name }) => name), rows }

@@ -1,8 +1,8 @@
 import { mkdirSync, readFileSync, writeFileSync, existsSync } from 'node:fs'
 import { randomBytes } from 'node:crypto'
 import { join, resolve } from 'node:path'
-import pg from 'pg'
 import { openDatabase, type Database } from '../../database/open'
+import { closeTargets } from './pools'
 import { removePipes } from '../duck/duck'
 
 /** What every part of the engine works with. */
@@ -61,23 +61,4 @@ function secretKey(folder: string): Buffer {
     }
   }
   return readFileSync(file)
-}
-
-const targets = new Map<string, pg.Pool>()
-
-/** A pool for a database that is not Mattock's own; kept by its address. */
-export function targetPool(config: pg.PoolConfig): pg.Pool {
-  const id = JSON.stringify(config)
-  let pool = targets.get(id)
-  if (!pool) {
-    pool = new pg.Pool({ ...config, max: 16, idleTimeoutMillis: 30_000, application_name: 'mattock' })
-    pool.on('error', () => {})
-    targets.set(id, pool)
-  }
-  return pool
-}
-
-async function closeTargets(): Promise<void> {
-  await Promise.all([...targets.values()].map((pool) => pool.end()))
-  targets.clear()
 }

@@ -49,6 +49,16 @@ export async function withDuck<T>(
   }
 }
 
+/** A folder of its own for as long as some work takes. */
+export async function withFolder<T>(work: (folder: string) => Promise<T>): Promise<T> {
+  const folder = await mkdtemp(join(tmpdir(), 'mattock-work-'))
+  try {
+    return await work(folder)
+  } finally {
+    await rm(folder, { recursive: true, force: true })
+  }
+}
+
 /** A text as an SQL literal. */
 export const literal = (text: string): string => `'${text.replace(/'/g, "''")}'`
 

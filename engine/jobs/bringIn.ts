@@ -1,5 +1,5 @@
 import { eq, sql } from 'drizzle-orm'
-import { kindWords, settingsOf, type ConnectionKind } from '../../core/connection/connection'
+import { connectorOf, type ConnectionKind } from '../../core/connection/connection'
 import { fail, type Fault } from '../../core/fault'
 import type { Job } from '../../core/job/document'
 import { setAt } from '../../core/job/editText'
@@ -137,7 +137,7 @@ export async function checkDocuments(
       if (there !== undefined && there !== kind)
         faults.push({
           code: 'connection',
-          message: `${name} is ${kindWords[there]}${fact ? ' here' : ' elsewhere in these documents'}; this needs ${kindWords[kind]}`,
+          message: `${name} is ${connectorOf(there).words}${fact ? ' here' : ' elsewhere in these documents'}; this needs ${connectorOf(kind).words}`,
           where: { file, path: paths[0]!, ...place(paths[0]!) },
         })
       else if (!fact?.configured) {
@@ -208,10 +208,10 @@ export async function bringInJobs(
       if (!fact?.configured || fact.kind !== kind)
         wrong(
           `connections.${name}`,
-          `${answer.use || 'nothing'} is not ${kindWords[kind]} with settings in ${environment}`,
+          `${answer.use || 'nothing'} is not ${connectorOf(kind).words} with settings in ${environment}`,
         )
     } else {
-      const { data, error } = settingsOf[kind].safeParse(answer.settings)
+      const { data, error } = connectorOf(kind).settings.safeParse(answer.settings)
       if (data) settings.set(name, data)
       for (const issue of error?.issues ?? [])
         wrong(

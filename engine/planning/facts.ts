@@ -1,7 +1,7 @@
+import type { Transfer } from '../../core/job/steps/transfer'
 import { and, eq } from 'drizzle-orm'
 import type pg from 'pg'
 import { groupBy } from '../../core/group'
-import type { Transfer } from '../../core/job/document'
 import {
   loadedKey,
   shapeKey,
@@ -17,7 +17,7 @@ import {
 } from '../../core/plan/types'
 import { transfersOf } from '../../core/plan/view'
 import { readShape } from '../../database/schema'
-import { connectionFacts, openPostgres, openStore } from '../connectors/connections'
+import { connectionFacts, openAs, openPostgres } from '../connectors/connections'
 import { Lister } from '../connectors/files/store'
 import { columnsOfTables } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
@@ -60,7 +60,7 @@ async function gatherFiles(
   for (const [name, wanted] of byStore) {
     const known = Object.hasOwn(connections, name) ? connections[name] : undefined
     if (!known?.configured || known.kind !== 'files') continue
-    const store = await openStore(engine, name, expansion.request.environment.name)
+    const { store } = await openAs(engine, 'files', name, expansion.request.environment.name)
     // a few at a time: the disk has no use for ten thousand questions at once
     const listed = await new Lister(store).findMany(
       Array.from(wanted.values(), ({ pattern }) => pattern),

@@ -1,11 +1,11 @@
 import { fail } from '../../core/fault'
 import { parseJob } from '../../core/job/parse'
-import { expand } from '../../core/plan/expand'
+import { expand } from '../../core/plan/expand/expand'
 import { valueText, type Row } from '../../core/value'
 import type { Engine } from '../context/engine'
 import { DocumentError } from '../jobs/versions'
 import { planRequest } from './plan'
-import { gatherLately } from './rosters'
+import { gatherLately } from './gather'
 
 export interface RosterAsk {
   readonly text: string

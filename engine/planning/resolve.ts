@@ -1,12 +1,12 @@
 import { FaultError } from '../../core/fault'
 import { parseJob } from '../../core/job/parse'
-import { expand } from '../../core/plan/expand'
+import { expand } from '../../core/plan/expand/expand'
 import { fileKey, type Plan } from '../../core/plan/types'
 import { transfersOf } from '../../core/plan/view'
 import type { Row } from '../../core/value'
 import type { Engine } from '../context/engine'
 import { judgeExpansion, planRequest } from './plan'
-import { gatherLately } from './rosters'
+import { gatherLately } from './gather'
 import { DocumentError } from '../jobs/versions'
 
 export interface ResolveAsk {

@@ -3,8 +3,8 @@ import { join } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import { quoteName } from '../../core/text/slot'
 import { literal } from '../duck/duck'
-import type { Source } from './files'
-import type { Outcome, Work } from '../context/work'
+import type { Source } from './source'
+import type { StepContext } from '../context/step'
 
 /** Columns of a source as the types that are wanted of them. */
 export interface Cast {
@@ -77,8 +77,7 @@ export async function keepMiscast(
   duck: DuckDBConnection,
   source: Source,
   cast: Cast,
-  work: Work,
-  outcome: Outcome,
+  context: StepContext,
 ): Promise<number> {
   if (cast.wrong === undefined) return 0
   const reasons = cast.tries.map(({ wrong }, i) => `count(*) filter (where ${wrong}) as n${i}`)
@@ -90,7 +89,7 @@ export async function keepMiscast(
   for (const [i, { source: name }] of cast.tries.entries()) {
     if (!counts[i]) continue
     const words = `${name}: cannot be read as its type`
-    outcome.rejectReasons[words] = (outcome.rejectReasons[words] ?? 0) + counts[i]
+    context.outcome.rejectReasons[words] = (context.outcome.rejectReasons[words] ?? 0) + counts[i]
   }
   const column = cast.tries.map(({ wrong, source: name }) => `when ${wrong} then ${literal(name)}`).join(' ')
   const reason = cast.tries
@@ -99,13 +98,13 @@ export async function keepMiscast(
         `when ${wrong} then ${quoteName(name)}::varchar || ' is no ${type.toLowerCase()}'`,
     )
     .join(' ')
-  await mkdir(work.rejectFolder, { recursive: true })
-  const file = join(work.rejectFolder, `${work.load}-${work.step}.csv`)
+  await mkdir(context.rejectFolder, { recursive: true })
+  const file = join(context.rejectFolder, `${context.load}-${context.step}.csv`)
   const row = source.columns.map(({ name }) => `${quoteName(name)} := ${quoteName(name)}`).join(', ')
   await duck.run(
     `copy (select parse_filename(mattock_file) as file, n as line, case ${column} end as "column", case ${reason} end as reason, to_json(struct_pack(${row}))::varchar as raw
            from (select *, row_number() over () as n from ${source.sql({})}) where ${cast.wrong}) to ${literal(file)} (format csv, header true)`,
   )
-  outcome.rejectFile = `${work.run}/${work.load}-${work.step}.csv`
+  context.outcome.rejectFile = `${context.run}/${context.load}-${context.step}.csv`
   return total
 }

@@ -8,7 +8,7 @@ import { afterAll, describe, expect, it } from 'vitest'
 import { csvRecords } from '../../core/files/csvRecords'
 import type { FileFormat } from '../../core/catalog/found'
 import { fingerprint } from './count'
-import { topLevelEntries } from './files'
+import { topLevelEntries } from '../formats/json/count'
 
 const folder = mkdtempSync(join(tmpdir(), 'mattock-count-'))
 afterAll(() => rmSync(folder, { recursive: true, force: true }))

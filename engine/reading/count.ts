@@ -4,6 +4,7 @@ import { Transform, type Readable } from 'node:stream'
 import { StringDecoder } from 'node:string_decoder'
 import { createGunzip } from 'node:zlib'
 import type { FileFormat } from '../../core/catalog/found'
+import { formats } from '../formats'
 
 export interface Fingerprint {
   readonly sha256: string
@@ -15,9 +16,6 @@ export interface Fingerprint {
 
 const lineFeed = 0x0a
 const carriageReturn = 0x0d
-
-/** Does the format's text tell how many records it has? Others say it themselves, or are counted on the way. */
-export const countable = (format: FileFormat): boolean => format.kind === 'csv' || format.kind === 'ndjson'
 
 /**
  * Checksum and number of records in one pass. The count is made independently of the reader that loads the file,
@@ -34,7 +32,7 @@ export async function fingerprint(path: string, format: FileFormat = { kind: 'cs
       done(null, chunk)
     },
   })
-  if (!countable(format)) {
+  if (!formats[format.kind].counts) {
     for await (const chunk of file as AsyncIterable<Buffer>) {
       hash.update(chunk)
       bytes += chunk.length
@@ -88,7 +86,7 @@ async function countRecords(text: AsyncIterable<Buffer>, format: FileFormat): Pr
 
 /** Counts records over chunks of text; blank lines, comments, lines above the header and the header do not count. */
 function recordCounter(format: FileFormat): { take(chunk: Buffer): void; end(): number } {
-  const csv = format.kind === 'csv'
+  const csv = formats[format.kind].counts === 'records'
   const delimiter = (format.delimiter ?? ',').charCodeAt(0)
   const quote = (format.quote ?? '"').charCodeAt(0)
   const comment = csv ? format.comment?.charCodeAt(0) : undefined

@@ -8,8 +8,8 @@ import { quoteName } from '../../core/text/slot'
 import { duckTypeFor, type TableColumn } from '../../core/catalog/types'
 import { qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
 import { literal, withPipePath } from '../duck/duck'
-import type { Source } from './files'
-import { recorded, stepFault, type Outcome, type Work } from '../context/work'
+import type { Source } from './source'
+import { recorded, stepFault, type Outcome, type ReadContext } from '../context/step'
 
 /** A table, or a SELECT with its bound values. */
 export type DatabaseSource =
@@ -76,8 +76,7 @@ export async function withDatabaseSource<T>(
   pool: pg.Pool,
   source: DatabaseSource,
   on: string,
-  work: Work,
-  outcome: Outcome,
+  { signal, outcome }: ReadContext,
   use: (source: Source) => Promise<T>,
 ): Promise<T> {
   const reader = await pool.connect()
@@ -101,7 +100,7 @@ export async function withDatabaseSource<T>(
         columns: columns.map(({ name, type }) => ({ name, type: duckTypeFor(type) })),
         // the bytes begin to flow when DuckDB has opened its end; they flow once
         sql: () => {
-          pumped ??= feed(reader, copy, path, AbortSignal.any([work.signal, over.signal]))
+          pumped ??= feed(reader, copy, path, AbortSignal.any([signal, over.signal]))
           pumped.catch(() => {})
           return sql
         },

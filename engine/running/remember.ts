@@ -1,8 +1,8 @@
-import type { Resolved } from '../../core/text/slot'
-import type { Step } from '../../core/job/document'
+import type { Step } from '../../core/job/steps'
 import type { Engine } from '../context/engine'
 import type { Started } from './runLoad'
-import type { Outcome } from '../context/work'
+import type { Outcome, TextOf } from '../context/step'
+import { runnerOf } from '../steps'
 
 interface Where {
   readonly environment: string
@@ -14,28 +14,21 @@ interface Where {
 }
 
 /**
- * Remembers what a transfer that took effect read and wrote: its files, for the finding `already-loaded`; the places it
- * touched, for the catalog; the source's columns, for `schema-changed`.
+ * Remembers what a step that took effect read and wrote: its files, for the finding `already-loaded`; the places it
+ * touched, for the catalog; the source's columns, for `schema-changed`. Steps that touch nothing are passed over.
  */
-export async function rememberTransfer(
+export async function rememberStep(
   engine: Engine,
   where: Where,
   started: Started,
   step: Step,
-  text: (path: string) => Resolved,
+  text: TextOf,
   outcome: Outcome,
 ): Promise<void> {
-  const { from, into } = step.transfer!
-  const table = (path: string): string => {
-    const resolved = text(path)
-    return resolved.kind === 'table' ? `${resolved.schema ?? 'public'}.${resolved.table}` : resolved.text
-  }
-  const connection = text(into.store === undefined ? 'transfer.into.connection' : 'transfer.into.store').text
-  const target = into.store === undefined ? table('transfer.into.table') : text('transfer.into.file').text
-  const touches = [
-    ...reads(from, text, table, outcome).map((read) => ({ ...read, direction: 'read' })),
-    { connection, locator: target, rows: outcome.counts.written, direction: 'write' },
-  ]
+  const { runner, spec } = runnerOf(step)
+  const touches = runner.touches?.(spec, text, outcome) ?? []
+  const target = touches.find(({ direction }) => direction === 'write')
+  if (!target) return
   await engine.db.$client.query({
     name: 'mattock-remember',
     text: `with at as (select clock_timestamp() + make_interval(secs => $4 / 1000.0) as at),
@@ -54,33 +47,8 @@ export async function rememberTransfer(
          from jsonb_array_elements($11::jsonb) t, at
          on conflict (load_id, step, direction, locator) do update set rows = excluded.rows, at = excluded.at`,
     values: [
-      where.environment, `${connection}/${target}`, started.run_id, where.clockOffset, JSON.stringify(outcome.files), where.job, step.id,
+      where.environment, `${target.connection}/${target.locator}`, started.run_id, where.clockOffset, JSON.stringify(outcome.files), where.job, step.id,
       where.rowKey, outcome.sourceColumns ? JSON.stringify(outcome.sourceColumns) : null, started.load_id, JSON.stringify(touches),
     ], // prettier-ignore
   })
-}
-
-/** The places a transfer read, with the rows of each. A query names its tables in its text, so it tells none here. */
-function reads(
-  from: NonNullable<Step['transfer']>['from'],
-  text: (path: string) => Resolved,
-  table: (path: string) => string,
-  outcome: Outcome,
-): { connection: string; locator: string; rows: number }[] {
-  if (from.store !== undefined)
-    return outcome.files.map(({ store, path, records }) => ({
-      connection: store,
-      locator: path,
-      rows: records,
-    }))
-  const rows = outcome.counts.read
-  if (from.service !== undefined)
-    return [
-      { connection: text('transfer.from.service').text, locator: text('transfer.from.path').text, rows },
-    ]
-  if (from.table !== undefined)
-    return [
-      { connection: text('transfer.from.connection').text, locator: table('transfer.from.table'), rows },
-    ]
-  return []
 }

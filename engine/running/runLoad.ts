@@ -1,11 +1,12 @@
+import { stepKind, type Step } from '../../core/job/steps'
+import { activeSteps } from '../../core/job/document'
 import { join } from 'node:path'
 import { eq } from 'drizzle-orm'
 import { addCounts, causeOf, noRows, type Counts } from '../../core/balance/balance'
 import type { Bindings } from '../../core/expression/cel'
-import { slotsOf } from '../../core/text/slot'
 import { fail } from '../../core/fault'
-import { stepKind, stepsOf, type Job, type Step } from '../../core/job/document'
-import { runBindings } from '../../core/plan/expand'
+import { type Job } from '../../core/job/document'
+import { runBindings } from '../../core/plan/expand/bindings'
 import type { Row, ValueType } from '../../core/value'
 import {
   jobVersion,
@@ -19,9 +20,10 @@ import type { Engine } from '../context/engine'
 import { documentOf } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
 import { readLoad } from '../planning/store'
-import { rememberTransfer } from './remember'
-import { fileBinding, runStep, slotReader, stepBindings } from '../steps/runStep'
-import type { Outcome, Work } from '../context/work'
+import { rememberStep } from './remember'
+import { textsOfStep } from '../../core/plan/texts'
+import { fileBinding, runStep, stepBindings, textReader, type StepFrame } from '../steps/runStep'
+import type { Outcome } from '../context/step'
 
 /** A load that a worker took (mattock.start_load). */
 export interface Started {
@@ -103,17 +105,14 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     started.number,
   )
   const { slice } = planned
-  const steps = stepsOf(frame.job.parts[started.part]!)
+  const plannedPart = frame.parts[started.part]!
+  const steps = activeSteps(frame.job.parts[started.part]!)
   const outcomes: Record<string, Row> = {}
   let counts = noRows
   let bytes = 0
-  let slot = 0
   let file: Row | null = null
   const wrote: string[] = []
   for (const [position, step] of steps.entries()) {
-    const slots = slotsOf(step)
-    const resolved = planned.resolved.slice(slot, slot + slots.length)
-    slot += slots.length
     const bindings = (): Bindings =>
       runBindings(
         frame.job,
@@ -130,7 +129,10 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
           file,
         },
       )
-    const work: Work = {
+    const texts = { planned: textsOfStep(plannedPart, planned, step.id), bindings }
+    const at: StepFrame = {
+      engine,
+      environment: frame.environment.name,
       installation: engine.installation,
       run: started.run_id,
       load: Number(started.load_id),
@@ -141,8 +143,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       signal,
     }
     const begun = new Date(Date.now() + frame.run.clockOffset)
-    const place = { environment: frame.environment.name, zone: frame.zone }
-    const { outcome, error, skip } = await runStep(engine, place, step, { slots, resolved, bindings }, work)
+    const { outcome, error, skip } = await runStep(at, step, texts)
     const stopped = signal.aborted && error !== undefined
     const state = error === undefined ? 'done' : stopped ? 'stopped' : skip ? 'skipped' : 'failed'
     await recordStep(
@@ -177,17 +178,14 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     outcomes[step.id] = stepBindings(outcome)
     const [first] = outcome.files
     if (first) file = fileBinding(first)
-    if (step.transfer) {
-      const text = slotReader(frame.zone, { slots, resolved, bindings })
-      await rememberTransfer(
-        engine,
-        { ...frame.run, environment: frame.environment.name, rowKey: planned.rowKey ?? planned.key },
-        started,
-        step,
-        text,
-        outcome,
-      )
-    }
+    await rememberStep(
+      engine,
+      { ...frame.run, environment: frame.environment.name, rowKey: planned.rowKey ?? planned.key },
+      started,
+      step,
+      textReader(frame.zone, step, texts),
+      outcome,
+    )
   }
   return { state: 'done', counts, bytes, error: null, cause: null }
 }

@@ -1,8 +1,11 @@
 import { parse } from 'libpg-query'
-import type pg from 'pg'
+import type { StepSpec } from '../../core/job/steps'
 import type { BoundValue } from '../../core/text/slot'
-import { writeMarker } from '../writing/target'
-import { recorded, stepFault, type Outcome, type Work } from '../context/work'
+import { openPostgres } from '../connectors/connections'
+import { recorded, stepFault } from '../context/step'
+import { writeMarker } from '../writing/markers'
+import { inTransaction } from '../writing/transaction'
+import type { StepRunner } from './definition'
 
 interface Statement {
   readonly text: string
@@ -46,26 +49,26 @@ function renumber(text: string, values: readonly BoundValue[]): Statement {
   return { text: own, values: used.map((number) => values[number - 1] ?? null) }
 }
 
-/** Runs the statements in the transaction of `client`; how many rows they changed goes into the log. */
-export async function runSql(
-  client: pg.PoolClient,
-  pool: pg.Pool,
-  on: string,
-  text: string,
-  values: readonly BoundValue[],
-  work: Work,
-  outcome: Outcome,
-): Promise<void> {
-  let touched = 0
-  for (const statement of await splitStatements(text, values)) {
-    // in a try the statement works on stand-ins; some have nothing to do there
-    const own = work.aside ? await work.aside.database(pool, on).statement(statement.text) : statement.text
-    if (own === undefined) continue
-    const result = await recorded(client, outcome, on, own, statement.values)
-    if (/^(INSERT|UPDATE|DELETE|MERGE)$/.test(result.command)) touched += result.rowCount ?? 0
-  }
-  // what was set for the session would go on to others that are given this connection
-  if (/\bset(_config)?\b/i.test(text)) await client.query('reset role; reset all')
-  outcome.log.push(`${touched.toLocaleString('en')} ${touched === 1 ? 'row' : 'rows'} changed`)
-  await writeMarker(client, work, outcome)
+export const sql: StepRunner<StepSpec<'sql'>> = {
+  run: async (context) => {
+    const { engine, environment, text, aside, outcome } = context
+    const on = text('on').text
+    const statements = text('text')
+    if (statements.kind !== 'sql') throw new Error('SQL was expected')
+    const pool = await openPostgres(engine, on, environment)
+    return await inTransaction(context, { pool, connection: on }, async (client) => {
+      let touched = 0
+      for (const statement of await splitStatements(statements.text, statements.values)) {
+        // in a try the statement works on stand-ins; some have nothing to do there
+        const own = aside ? await aside.database(pool, on).statement(statement.text) : statement.text
+        if (own === undefined) continue
+        const result = await recorded(client, outcome, on, own, statement.values)
+        if (/^(INSERT|UPDATE|DELETE|MERGE)$/.test(result.command)) touched += result.rowCount ?? 0
+      }
+      // what was set for the session would go on to others that are given this connection
+      if (/\bset(_config)?\b/i.test(statements.text)) await client.query('reset role; reset all')
+      outcome.log.push(`${touched.toLocaleString('en')} ${touched === 1 ? 'row' : 'rows'} changed`)
+      await writeMarker(client, context)
+    })
+  },
 }

@@ -1,20 +1,18 @@
 import { rm } from 'node:fs/promises'
-import { join } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
-import { quoteName } from '../../core/text/slot'
-import { FaultError } from '../../core/fault'
-import { findDialect } from '../../core/files/dialect'
 import type { FileFormat } from '../../core/catalog/found'
 import { classSql, trimSql, valueClasses, type ValueClass } from '../../core/catalog/valueClass'
+import { quoteName } from '../../core/text/slot'
 import type { TableShape } from '../../database/catalog'
 import { insideStore, type FileStore } from '../connectors/files/store'
-import { detectFile, type Detected } from '../formats/detect'
-import { documentTables, findRecords } from '../formats/json/documents'
-import { csvSql, openRelation, type Relation, type StoreFile } from '../formats/relation'
-import { checkGzip } from '../formats/gzip'
-import { layDownSheets } from '../formats/xlsx/sheets'
-import { literal } from '../duck/duck'
 import type { WalkedFile } from '../connectors/files/walk'
+import { formats } from '../formats'
+import { csvSql } from '../formats/csv/reader'
+import type { Known } from '../formats/definition'
+import { detectFile } from '../formats/detect'
+import { checkGzip } from '../formats/gzip'
+import type { Relation, StoreFile } from '../formats/relation'
+import { reasonOf } from './reason'
 
 /** What was read of a file: its tables, or why it has none. */
 export interface ReadFile {
@@ -35,7 +33,7 @@ interface Queued {
   readonly full: string
   readonly format: FileFormat
   readonly names: readonly string[]
-  readonly detected: Detected & { sample: string }
+  readonly detected: Known
 }
 
 /**
@@ -65,26 +63,25 @@ export async function readShapes(
       const detected = await detectFile(full, file.path)
       if ('kind' in detected && detected.gzip) await checkGzip(full, file.path)
       if ('reason' in detected) done.push({ file, tables: [], fault: detected.reason })
-      else if (detected.kind === 'csv') {
-        const dialect = findDialect(detected.sample, detected.whole)
-        if (!dialect) done.push({ file, tables: [], fault: 'it has no line with anything in it' })
+      else {
+        const { together: dialect } = formats[detected.kind]
+        if (!dialect) done.push(await readAlone(duck, { full, path: file.path }, file, detected, folder))
         else {
-          const format = {
-            ...dialect.format,
-            ...(detected.encoding === 'utf-8' ? {} : { encoding: detected.encoding }),
-            ...(detected.gzip ? { gzip: true } : {}),
-          }
-          const id = JSON.stringify([format, dialect.names])
-          const queue = queues.get(id) ?? []
-          queue.push({ file, full, format, names: dialect.names, detected })
-          queues.set(id, queue)
-          const bytes = queue.reduce((sum, entry) => sum + entry.file.size, 0)
-          if (queue.length >= together.files || bytes >= together.bytes) {
-            queues.delete(id)
-            done.push(...(await readCsvs(duck, queue)))
+          const read = dialect(detected)
+          if (typeof read === 'string') done.push({ file, tables: [], fault: read })
+          else {
+            const id = JSON.stringify([read.format, read.names])
+            const queue = queues.get(id) ?? []
+            queue.push({ file, full, ...read, detected })
+            queues.set(id, queue)
+            const bytes = queue.reduce((sum, entry) => sum + entry.file.size, 0)
+            if (queue.length >= together.files || bytes >= together.bytes) {
+              queues.delete(id)
+              done.push(...(await readCsvs(duck, queue)))
+            }
           }
         }
-      } else done.push(await readOther(duck, { full, path: file.path }, file, detected, folder))
+      }
     } catch (error) {
       signal.throwIfAborted()
       done.push({ file, tables: [], fault: reasonOf(error) })
@@ -98,25 +95,6 @@ export async function readShapes(
   }
   await flush(1)
 }
-
-/** A fault in a few words, without paths of this machine. */
-export function reasonOf(error: unknown): string {
-  if (error instanceof FaultError) return error.fault.message
-  const { code, message } = error as { code?: string; message: string }
-  if (code === 'EACCES') return 'it may not be read'
-  if (code === 'ENOENT') return 'it went away while it was read'
-  if (/gzip|GZIP|miniz|decompress|deflate/i.test(message))
-    return 'gzip that cannot be unpacked to its end: it is broken off or damaged'
-  if (/Maximum line size|LINE SIZE/i.test(message)) return 'a line of more than 2 MB, which no table has'
-  if (/maximum_object_size/i.test(message))
-    return 'a document of more than 64 MB, or a record of more than 8 MB; parts of it cannot be read alone'
-  if (/parquet/i.test(message)) return `a Parquet file that is damaged: ${firstLine(message)}`
-  if (/Malformed JSON|json/i.test(message)) return `no JSON that can be read: ${firstLine(message)}`
-  return firstLine(message)
-}
-
-const firstLine = (message: string): string =>
-  (message.split('\n')[0] ?? message).replace(/"?\/[^"\s]*\/([^"/\s]+)"?/g, '$1').slice(0, 200)
 
 /** Reads CSV files of one dialect in one go; where that fails, one by one, so that a bad one does not hide the others. */
 async function readCsvs(duck: DuckDBConnection, queue: readonly Queued[]): Promise<ReadFile[]> {
@@ -255,70 +233,36 @@ export async function evidenceOf(duck: DuckDBConnection, relation: Relation, lim
   return files
 }
 
-async function readOther(
+/** Reads the tables of one file, whose format is not read together with others. */
+async function readAlone(
   duck: DuckDBConnection,
   where: StoreFile,
   file: WalkedFile,
-  detected: Exclude<Detected, { reason: string }>,
+  detected: Known,
   folder: string,
 ): Promise<ReadFile> {
   const limit = file.size > largeFile ? rowsOfLarge : undefined
-  const of = async (
-    relation: Relation,
-    format: FileFormat,
-    unnamed: boolean,
-    rows?: number,
-  ): Promise<TableShape> => {
-    const seen = (await evidenceOf(duck, relation, limit)).get(where.full)
-    const counted = rows ?? seen?.rows ?? 0
-    return {
-      format, unnamed, rows: counted, broken: 0, estimated: limit !== undefined && rows === undefined && counted >= limit,
-      columns: seen?.columns ?? relation.columns.map(({ name, type }) => ({ name, native: type, counts: {}, longest: 0 })),
-    } // prettier-ignore
-  }
-  switch (detected.kind) {
-    case 'parquet': {
-      const format: FileFormat = { kind: 'parquet' }
-      const reader = await duck.runAndReadAll(
-        `select num_rows from parquet_file_metadata(${literal(where.full)})`,
-      )
-      const plain = { full: where.full, path: file.path.split('/').at(-1)! }
-      const relation = await openRelation(duck, [plain], format, [], folder)
-      return {
-        file,
-        fault: null,
-        tables: [await of(relation, format, false, Number(reader.getRows()[0]![0]))],
-      }
+  try {
+    const found = await formats[detected.kind].tables(duck, where, detected, folder)
+    if (typeof found === 'string') return { file, tables: [], fault: found }
+    const tables: TableShape[] = []
+    for (const { relation, format, unnamed, rows } of found) {
+      const seen = (await evidenceOf(duck, relation, limit)).get(where.full)
+      const counted = rows ?? seen?.rows ?? 0
+      tables.push({
+        format,
+        unnamed,
+        rows: counted,
+        broken: 0,
+        estimated: limit !== undefined && rows === undefined && counted >= limit,
+        columns:
+          seen?.columns ??
+          relation.columns.map(({ name, type }) => ({ name, native: type, counts: {}, longest: 0 })),
+      })
     }
-    case 'xlsx': {
-      const books = join(folder, 'book')
-      try {
-        const book = await layDownSheets(where.full, file.path, books)
-        const tables: TableShape[] = []
-        for (const sheet of book.sheets) {
-          const sql = `(select * replace (${literal(where.full)} as mattock_file) from ${csvSql([sheet.csv], { kind: 'csv' }, sheet.place.names)})`
-          const relation = { sql, columns: sheet.place.names.map((name) => ({ name, type: 'VARCHAR' })) }
-          tables.push(
-            await of(relation, { kind: 'xlsx', sheet: sheet.name }, !sheet.place.header, sheet.rows),
-          )
-        }
-        const reasons = book.without.map(({ name, reason }) => `${name}: ${reason}`).join('; ')
-        return { file, tables, fault: tables.length > 0 ? null : reasons || 'no sheet holds a table' }
-      } finally {
-        await rm(books, { recursive: true, force: true })
-      }
-    }
-    default: {
-      const packed: FileFormat = { kind: detected.kind, ...(detected.gzip ? { gzip: true } : {}) }
-      const format = await findRecords(duck, [where.full], packed)
-      const tables: TableShape[] = []
-      for (const table of await documentTables(duck, [where.full], format)) {
-        const inner = table.inner === '' ? format : { ...format, inner: table.inner }
-        tables.push(await of({ sql: `(${table.sql})`, columns: table.columns }, inner, false))
-      }
-      if (tables[0]!.columns.length === 0) return { file, tables: [], fault: 'JSON without records' }
-      return { file, tables, fault: null }
-    }
+    return { file, tables, fault: null }
+  } finally {
+    await rm(folder, { recursive: true, force: true })
   }
 }
 

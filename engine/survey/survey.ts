@@ -14,14 +14,11 @@ import {
   type SurveyScope,
 } from '../../database/catalog'
 import { openConnection } from '../connectors/connections'
+import { connectorFor } from '../connectors'
 import type { Engine } from '../context/engine'
-import { targetPool } from '../context/engine'
-import { withDuck } from '../duck/duck'
 import { acceptProposals, noteSame } from './accept'
-import { surveyDatabase } from '../connectors/postgres/survey'
-import { surveyFiles } from '../connectors/files/survey'
-import { surveyService } from '../connectors/service/survey'
-import { reasonOf, type ReadFile } from './shapes'
+import { type ReadFile } from './shapes'
+import { reasonOf } from './reason'
 
 export interface SurveyAsk {
   readonly connection: string
@@ -139,38 +136,13 @@ async function look(
   signal: AbortSignal,
 ): Promise<{ found: Found[]; strays: Stray[] }> {
   const opened = await openConnection(engine, taken.connection, taken.environment)
-  const folder = join(tmpdir(), `mattock-survey-${process.pid}-${taken.id}`)
-  const alone = (dataset: FoundDataset): Found => ({ dataset, paths: [] })
-  const progress = progressWriter(engine, taken.id)
-  switch (opened.kind) {
-    case 'postgres': {
-      const client = await targetPool(opened.config).connect()
-      try {
-        const found = await surveyDatabase(client, taken.connection, taken.scope)
-        await progress({ seen: found.length, total: found.length, reused: 0, bytes: 0 })
-        return { found: found.map(alone), strays: [] }
-      } finally {
-        client.release()
-      }
-    }
-    case 'service':
-      return await withDuck('UTC', true, async (duck) => {
-        const { found, strays } = await surveyService(
-          duck,
-          opened.service,
-          taken.scope,
-          progress,
-          folder,
-          signal,
-        )
-        return { found: found.map(alone), strays }
-      })
-    case 'files':
-      return await withDuck('UTC', true, async (duck) => {
-        const memory = { ...(await readMemory(engine, taken)), progress }
-        return await surveyFiles(duck, opened.store, taken.scope, memory, folder, signal)
-      })
-  }
+  return await connectorFor(opened).survey(opened, {
+    scope: taken.scope,
+    folder: join(tmpdir(), `mattock-survey-${process.pid}-${taken.id}`),
+    signal,
+    progress: progressWriter(engine, taken.id),
+    memory: () => readMemory(engine, taken),
+  })
 }
 
 /** Writes progress down at most twice a second, and always the last of it. */

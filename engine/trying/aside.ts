@@ -8,8 +8,9 @@ import type { AsideState, StandIn, TryLook } from '../../database/try'
 import { Lister, type FileStore } from '../connectors/files/store'
 import { qualified, type TargetTable } from '../connectors/postgres/tables'
 import { literal } from '../duck/duck'
-import type { Source } from '../reading/files'
-import { stepFault, type Outcome } from '../context/work'
+import type { Aside, AsideDatabase } from '../context/aside'
+import type { Source } from '../reading/source'
+import { stepFault } from '../context/step'
 import { droppedTables, passedOver, readStatement, withStandIns } from './redirect'
 
 /** Rows of a table that a stand-in copies; a larger table's stand-in begins empty, and the log says so. */
@@ -22,10 +23,10 @@ const shownLetters = 400
  * Where a try keeps everything it does: tables in a scratch schema that stand in for the real ones, files in a folder of
  * its own. What is written goes into the stand-in; what is read afterwards is read from there.
  */
-export class Aside {
+export class TryAside implements Aside {
   /** What went into the step at work and came out of it. */
   looks: TryLook[] = []
-  private readonly databases = new Map<string, AsideDatabase>()
+  private readonly databases = new Map<string, TryDatabase>()
 
   constructor(
     /** Name of the scratch schema, in each database that the try writes to. */
@@ -34,11 +35,11 @@ export class Aside {
     readonly state: AsideState,
   ) {}
 
-  database(pool: pg.Pool, connection: string): AsideDatabase {
+  database(pool: pg.Pool, connection: string): TryDatabase {
     const { host, port, database } = pool.options
     const id = `${host}:${port}/${database}`
     let found = this.databases.get(id)
-    if (!found) this.databases.set(id, (found = new AsideDatabase(this, pool, { id, connection })))
+    if (!found) this.databases.set(id, (found = new TryDatabase(this, pool, { id, connection })))
     return found
   }
 
@@ -114,7 +115,7 @@ const changedOutside = `
   order by 1`
 
 /** The stand-ins of one database. */
-export class AsideDatabase {
+export class TryDatabase implements AsideDatabase {
   private made: Promise<unknown> | undefined
   /** Tables that the step at work touched, with the rows their stand-ins had before. */
   private touched = new Map<StandIn, number>()
@@ -123,7 +124,7 @@ export class AsideDatabase {
   private own: number[] = []
 
   constructor(
-    private readonly aside: Aside,
+    private readonly aside: TryAside,
     private readonly pool: pg.Pool,
     private readonly place: { readonly id: string; readonly connection: string },
   ) {}
@@ -336,7 +337,7 @@ export class AsideDatabase {
    * 13.3.1), whoever made it: a function, a trigger, a rule.
    * @throws StepFault `try`
    */
-  async settle(client: pg.ClientBase, outcome: Outcome): Promise<void> {
+  async settle(client: pg.ClientBase, outcome: { readonly log: string[] }): Promise<void> {
     const { rows } = await client.query<{ name: string }>(changedOutside, [
       this.aside.schema,
       this.newest,

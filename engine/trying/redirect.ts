@@ -1,6 +1,6 @@
 import { parse } from 'libpg-query'
 import { quoteName } from '../../core/text/slot'
-import { stepFault } from '../context/work'
+import { stepFault } from '../context/step'
 
 type Node = Readonly<Record<string, unknown>>
 

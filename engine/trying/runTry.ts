@@ -1,18 +1,17 @@
 import { join } from 'node:path'
 import { and, eq, gt, lt, sql } from 'drizzle-orm'
-import { slotsOf, type Resolved } from '../../core/text/slot'
 import { fail } from '../../core/fault'
-import { stepsOf, type Part } from '../../core/job/document'
+import { allSteps } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
-import { runBindings } from '../../core/plan/expand'
+import { runBindings } from '../../core/plan/expand/bindings'
 import type { Row } from '../../core/value'
 import { tryStep, tryTable, type LoadError } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { readEnvironment } from '../planning/plan'
-import { fileBinding, runStep, stepBindings } from '../steps/runStep'
+import { fileBinding, runStep, stepBindings, type StepFrame } from '../steps/runStep'
 import { literal, withDuck } from '../duck/duck'
-import type { Outcome, Work } from '../context/work'
-import { Aside } from './aside'
+import type { Outcome } from '../context/step'
+import { TryAside } from './aside'
 import { folderOf, schemaOf, tellTry, trySteps } from './try'
 
 /** Runs a try from where it stands until it is held, done, failed or stopped. */
@@ -34,7 +33,7 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
   const { job } = parseJob(taken.document)
   const environment = await readEnvironment(engine, taken.environment)
   const zone = job!.slices?.zone ?? 'UTC'
-  const aside = new Aside(schemaOf(id), folderOf(engine, id), taken.aside)
+  const aside = new TryAside(schemaOf(id), folderOf(engine, id), taken.aside)
   const steps = await trySteps(engine, id)
   // what later steps of a load see of those before them, of a part of the try before a hold, too
   const seen = new Map<number, { step: Record<string, Row>; file: Row | null }>()
@@ -54,18 +53,9 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
     const at = and(eq(tryStep.tryId, id), eq(tryStep.position, unit.position))
     await engine.db.update(tryStep).set({ state: 'running' }).where(at)
     await tellTry(engine, id)
-    const { step, slots, resolved } = stepOf(job!.parts[load.part]!, unit.step, load.resolved)
-    const work: Work = {
-      installation: engine.installation,
-      run: 0,
-      load: unit.position,
-      step: step.id,
-      slice: load.slice,
-      zone,
-      rejectFolder: join(aside.folder, 'rejects'),
-      signal,
-      aside,
-    }
+    const part = job!.parts[load.part]!
+    const step = allSteps(part).find((one) => one.id === unit.step)
+    if (!step) fail('unknown-name', `the document has no step "${unit.step}" any more`)
     const bindings = () =>
       runBindings(
         job!,
@@ -77,9 +67,22 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
         },
       )
     const start = performance.now()
-    const frame = { environment: environment.name, zone }
-    const { outcome, error, skip } = await runStep(engine, frame, step, { slots, resolved, bindings }, work)
-    if (outcome.rejectFile !== null) await lookAtRejects(aside, join(work.rejectFolder, `${work.load}-${work.step}.csv`)) // prettier-ignore
+    const frame: StepFrame = {
+      engine,
+      environment: environment.name,
+      installation: engine.installation,
+      run: 0,
+      load: unit.position,
+      step: step.id,
+      slice: load.slice,
+      zone,
+      rejectFolder: join(aside.folder, 'rejects'),
+      signal,
+      aside,
+    }
+    const planned = load.texts.filter(({ slot }) => slot.step === step.id)
+    const { outcome, error, skip } = await runStep(frame, step, { planned, bindings })
+    if (outcome.rejectFile !== null) await lookAtRejects(aside, join(frame.rejectFolder, `${frame.load}-${frame.step}.csv`)) // prettier-ignore
     const stopped = signal.aborted && error !== undefined
     await engine.db
       .update(tryStep)
@@ -114,19 +117,8 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
   await end(failed ? 'failed' : 'done')
 }
 
-/** A step of a part with its own share of the load's texts. */
-function stepOf(part: Part, id: string, resolved: readonly (Resolved | null)[]) {
-  let first = 0
-  for (const step of stepsOf(part)) {
-    const slots = slotsOf(step)
-    if (step.id === id) return { step, slots, resolved: resolved.slice(first, first + slots.length) }
-    first += slots.length
-  }
-  return fail('unknown-name', `the document has no step "${id}" any more`)
-}
-
 /** A fault in the words of the job, whose author does not know the scratch schema. */
-const plainError = (aside: Aside, error: Omit<LoadError, 'step'>): Omit<LoadError, 'step'> => ({
+const plainError = (aside: TryAside, error: Omit<LoadError, 'step'>): Omit<LoadError, 'step'> => ({
   ...error,
   message: aside.plainText(error.message),
   effect: 'nothing outside the try was written',
@@ -136,7 +128,7 @@ const plainError = (aside: Aside, error: Omit<LoadError, 'step'>): Omit<LoadErro
     .replace(/^rerun\b/, 'try again'),
 })
 
-async function lookAtRejects(aside: Aside, file: string): Promise<void> {
+async function lookAtRejects(aside: TryAside, file: string): Promise<void> {
   await withDuck('UTC', true, (duck) =>
     aside.lookAtOutput(duck, 'rejects', `select * from read_csv(${literal(file)}, all_varchar = true)`),
   )

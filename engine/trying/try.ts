@@ -1,13 +1,16 @@
+import { stepKind } from '../../core/job/steps'
+import { activeSteps } from '../../core/job/document'
 import { rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { and, asc, desc, eq, sql } from 'drizzle-orm'
 import { quoteName } from '../../core/text/slot'
 import { fail } from '../../core/fault'
-import { stepKind, stepsOf, type Job } from '../../core/job/document'
+import { type Job } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
-import { expand } from '../../core/plan/expand'
+import { expand } from '../../core/plan/expand/expand'
 import { givenParameters } from '../../core/plan/parameters'
 import { gatherer } from '../../core/plan/gather'
+import { textsOf } from '../../core/plan/texts'
 import type { Expansion } from '../../core/plan/types'
 import type { Row } from '../../core/value'
 import { tryStep, tryTable, type TryAskRecord, type TryLoad } from '../../database/schema'
@@ -15,7 +18,7 @@ import { openPostgres } from '../connectors/connections'
 import type { Engine } from '../context/engine'
 import { DocumentError } from '../jobs/versions'
 import { planRequest } from '../planning/plan'
-import { gatherRosters } from '../planning/rosters'
+import { gatherRosters } from '../planning/gather'
 import { transaction } from '../context/transaction'
 
 export interface TryAsk extends TryAskRecord {
@@ -109,32 +112,28 @@ function chosenLoads(expansion: Expansion, ask: TryAsk): TryLoad[] {
   })
   return kept.map(({ load, number, row }) => {
     const part = expansion.parts[load.part]!
-    const slots = part.steps.flatMap((step) => step.slots)
-    const at = load.resolved.findIndex((resolved) => resolved === null)
-    if (at >= 0) {
+    const texts = textsOf(part, load).map(({ slot, resolved }) => {
+      if (resolved) return { slot, resolved }
       const finding = expansion.findings.find(
-        ({ loads, where }) =>
-          loads.includes(number) || (loads.length === 0 && where.step === slots[at]!.step),
+        ({ loads, where }) => loads.includes(number) || (loads.length === 0 && where.step === slot.step),
       )
-      fail(
-        'try',
-        `${slots[at]!.step}: ${slots[at]!.path} cannot be resolved for ${load.key}${finding ? `: ${finding.message}` : ''}`,
-      )
-    }
+      const why = finding ? `: ${finding.message}` : ''
+      return fail('try', `${slot.step}: ${slot.path} cannot be resolved for ${load.key}${why}`)
+    })
     return {
       key: load.key,
       part: load.part,
       row: row?.row ?? null,
       types: Object.fromEntries(part.roster?.columns.map(({ name, type }) => [name, type]) ?? []),
       slice: part.slices?.[load.slice] ?? null,
-      resolved: load.resolved,
+      texts,
     }
   })
 }
 
 /** The steps to run, in order: load after load within a part, up to the last step that is wanted. */
 function unitsOf(job: Job, loads: readonly TryLoad[], ask: TryAsk) {
-  const last = job.parts.findIndex((part) => stepsOf(part).some(({ id }) => id === ask.until))
+  const last = job.parts.findIndex((part) => activeSteps(part).some(({ id }) => id === ask.until))
   const units: {
     position: number
     load: number
@@ -145,7 +144,7 @@ function unitsOf(job: Job, loads: readonly TryLoad[], ask: TryAsk) {
   }[] = []
   loads.forEach(({ part }, load) => {
     if (last >= 0 && part > last) return
-    for (const step of stepsOf(job.parts[part]!)) {
+    for (const step of activeSteps(job.parts[part]!)) {
       units.push({
         position: units.length,
         load,

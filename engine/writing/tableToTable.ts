@@ -2,14 +2,16 @@ import { Transform } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import type pg from 'pg'
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams'
-import { quoteName } from '../../core/text/slot'
-import type { ToTable } from '../../core/job/document'
 import { valueTypeOf, type TableColumn } from '../../core/catalog/types'
+import type { ToTable } from '../../core/job/steps/transfer'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
+import { quoteName } from '../../core/text/slot'
 import { qualified, type TargetTable } from '../connectors/postgres/tables'
+import { recorded, stopped, type StepContext } from '../context/step'
 import { openDatabaseSource, type DatabaseSource } from '../reading/database'
-import { applyStage, goesStraight, makeStage, prepareTarget, typeFor, writeMarker } from './target'
-import { recorded, StepFault, stepFault, type Outcome, type Work } from '../context/work'
+import { filledColumns, sourceColumns, typeFor } from './columns'
+import { writeMarker } from './markers'
+import { applyStage, goesStraight, makeStage, prepareTarget } from './stage'
 
 export interface TableTransfer {
   readonly source: DatabaseSource
@@ -25,8 +27,7 @@ export async function tableToTable(
   client: pg.PoolClient,
   sources: pg.Pool,
   transfer: TableTransfer,
-  work: Work,
-  outcome: Outcome,
+  context: StepContext,
 ): Promise<void> {
   const { source, table, spec } = transfer
   const reader = await sources.connect()
@@ -36,26 +37,23 @@ export async function tableToTable(
       from: origin,
       columns: found,
       label,
-    } = await openDatabaseSource(reader, source, spec.from.connection!, outcome)
-    outcome.sourceColumns = found.map(({ name, type }) => ({ name, type }))
+    } = await openDatabaseSource(reader, source, spec.from.connection!, context.outcome)
+    context.outcome.sourceColumns = found.map(({ name, type }) => ({ name, type }))
     const from = new Map(found.map((column) => [column.name, column]))
-    const sourceOf = new Map(found.map(({ name }) => [name, name]))
-    for (const [target, name] of Object.entries(spec.columns ?? {})) {
-      if (!from.has(name))
-        stepFault(
-          'no-column',
-          `${label} has no column "${name}", which columns: maps to ${target}`,
-          'mend columns: in the job',
-        )
-      sourceOf.delete(name)
-      sourceOf.set(target, name)
-    }
+    const sourceOf = sourceColumns([...from.keys()], spec)
     const offered = [...sourceOf].map(([name, original]) => ({
       name,
       type: typeFor(name, spec, from.get(original)!.type),
     }))
-    const columns = (await prepareTarget(client, table, spec, offered, outcome)).filter(({ name }) =>
-      sourceOf.has(name),
+    const columns = filledColumns(
+      await prepareTarget(client, table, spec, offered, context),
+      sourceOf,
+      spec,
+      {
+        source: label,
+        table: `${table.schema}.${table.name}`,
+        names: [...from.keys()],
+      },
     )
     const names = columns.map(({ name }) => name)
     const select = columns
@@ -63,14 +61,14 @@ export async function tableToTable(
       .join(', ')
     const counted = await recorded(
       reader,
-      outcome,
+      context.outcome,
       spec.from.connection!,
       `select count(*) as n from ${origin}`,
     )
-    outcome.counts = { ...outcome.counts, read: Number(counted.rows[0].n) }
+    context.outcome.counts = { ...context.outcome.counts, read: Number(counted.rows[0].n) }
     const straight = goesStraight(spec)
     if (!straight)
-      await makeStage(client, table, names, spec.into.repeats === 'keep-last', outcome, spec.into.connection)
+      await makeStage(client, table, names, spec.into.repeats === 'keep-last', context, spec.into.connection)
     const into = straight ? qualified(table) : 'mattock_stage'
     const copied = await carry(
       reader,
@@ -78,16 +76,15 @@ export async function tableToTable(
       `copy (select ${select} from ${origin}) to stdout (format csv)`,
       `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`,
       spec,
-      work,
-      outcome,
+      context,
     )
-    if (straight) outcome.counts = { ...outcome.counts, written: copied }
+    if (straight) context.outcome.counts = { ...context.outcome.counts, written: copied }
     else
-      outcome.counts = {
-        ...outcome.counts,
-        ...(await applyStage(client, table, names, spec, copied, work, outcome)),
+      context.outcome.counts = {
+        ...context.outcome.counts,
+        ...(await applyStage(client, table, names, spec, copied, context)),
       }
-    await writeMarker(client, work, outcome)
+    await writeMarker(client, context)
     // a source is only read: what a function in its query did there goes back
     await reader.query('rollback')
   } catch (error) {
@@ -111,8 +108,7 @@ async function carry(
   copyOut: string,
   copyIn: string,
   spec: ToTable,
-  work: Work,
-  outcome: Outcome,
+  context: StepContext,
 ): Promise<number> {
   const start = performance.now()
   let bytes = 0
@@ -124,20 +120,24 @@ async function carry(
   })
   const sink = client.query(copyFrom(copyIn))
   try {
-    await pipeline(reader.query(copyTo(copyOut)), meter, sink, { signal: work.signal })
+    await pipeline(reader.query(copyTo(copyOut)), meter, sink, { signal: context.signal })
   } catch (error) {
-    if (work.signal.aborted)
-      throw new StepFault({
-        code: 'stopped',
-        message: 'stopped',
-        effect: 'nothing was written',
-        advice: 'rerun it',
-      })
+    if (context.signal.aborted) throw stopped()
     throw error
   }
   const milliseconds = Math.round(performance.now() - start)
-  outcome.bytes = bytes
-  outcome.statements.push({ on: spec.from.connection!, text: copyOut, rows: sink.rowCount, milliseconds })
-  outcome.statements.push({ on: spec.into.connection, text: copyIn, rows: sink.rowCount, milliseconds })
+  context.outcome.bytes = bytes
+  context.outcome.statements.push({
+    on: spec.from.connection!,
+    text: copyOut,
+    rows: sink.rowCount,
+    milliseconds,
+  })
+  context.outcome.statements.push({
+    on: spec.into.connection,
+    text: copyIn,
+    rows: sink.rowCount,
+    milliseconds,
+  })
   return sink.rowCount
 }

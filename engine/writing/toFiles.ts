@@ -1,20 +1,23 @@
-import { createWriteStream } from 'node:fs'
-import { mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises'
+import { mkdir, open, readdir, realpath, rename, rm, stat } from 'node:fs/promises'
 import { basename, dirname, join, posix, relative, resolve, sep } from 'node:path'
-import { realpath } from 'node:fs/promises'
 import type { DuckDBConnection } from '@duckdb/node-api'
-import ExcelJS from 'exceljs'
-import { quoteName } from '../../core/text/slot'
-import { fail } from '../../core/fault'
-import type { ToFiles } from '../../core/job/document'
 import { duckTypeFor, postgresTypeFor } from '../../core/catalog/types'
+import { fail } from '../../core/fault'
+import { formats, writtenKinds, type FileKind } from '../../core/files/formats'
+import type { Packing } from '../../core/files/formats/definition'
+import type { ToFiles } from '../../core/job/steps/transfer'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
+import { quoteName } from '../../core/text/slot'
+import { checkFiles } from '../checks'
 import type { FileStore } from '../connectors/files/store'
+import { stepFault, stopped, type StepContext } from '../context/step'
+import { formats as readers } from '../formats'
+import type { FileWriter } from '../formats/definition'
+import { keepBrokenLines } from '../reading/brokenLines'
 import { castColumns, keepMiscast } from '../reading/cast'
-import { literal } from '../duck/duck'
-import type { EmptySource, Source } from '../reading/files'
-import { checkRejects, keepBrokenLines, noteCounts, sourceColumns } from './toTable'
-import { StepFault, stepFault, type Outcome, type Work } from '../context/work'
+import type { EmptySource, Source } from '../reading/source'
+import { sourceColumns } from './columns'
+import { checkRejects, noteCounts } from './rejects'
 
 export interface FileTarget {
   readonly store: FileStore
@@ -31,20 +34,21 @@ export async function toFiles(
   duck: DuckDBConnection,
   source: Source | EmptySource,
   target: FileTarget,
-  work: Work,
-  outcome: Outcome,
+  context: StepContext,
 ): Promise<void> {
   const { spec } = target
   if (source.empty) {
-    const { rows } = await noteCounts(source, outcome)
-    outcome.counts = { ...outcome.counts, read: rows }
+    const { rows } = await noteCounts(source, context.outcome)
+    context.outcome.counts = { ...context.outcome.counts, read: rows }
     return stepFault(
       'no-columns',
       `${source.label} has neither a header nor rows, so there is nothing to write`,
       'look whether the source is complete',
     )
   }
-  outcome.sourceColumns = source.columns.map(({ name, type }) => (source.ofText ? { name } : { name, type }))
+  context.outcome.sourceColumns = source.columns.map(({ name, type }) =>
+    source.ofText ? { name } : { name, type },
+  )
   const columns = sourceColumns(source.columns.map(({ name }) => name), spec) // prettier-ignore
   const native = new Map(source.columns.map(({ name, type }) => [name, type]))
   const wanted = [...columns].map(([name, from]) => {
@@ -59,62 +63,35 @@ export async function toFiles(
         : cast.operands[i]!
     return `${text} as ${quoteName(name)}`
   })
-  const rejectedBefore = await keepMiscast(duck, source, cast, work, outcome)
+  const rejectedBefore = await keepMiscast(duck, source, cast, context)
   const written = await writeFiles(
     duck,
     `select ${list.join(', ')} from ${cast.from}`,
     target,
-    work,
-    outcome,
+    context,
     async (wrote) => {
       // a source that broke off looks to its reader like one that ended
       await source.drained?.()
-      const rejected =
-        rejectedBefore + (source.ofText ? await keepBrokenLines(duck, source, work, outcome) : 0)
-      const { rows } = await noteCounts(source, outcome)
-      outcome.counts = { ...outcome.counts, read: rows, rejected }
-      checkRejects(spec, rows, rejected, outcome)
-      for (const check of spec.check ?? []) {
-        if (!check.rows)
-          stepFault(
-            'check',
-            'only the number of rows can be checked before files are written',
-            'check them with a check step',
-          )
-        if (wrote < (check.rows.at_least ?? 0))
-          stepFault(
-            'check',
-            `${wrote} rows in what was read, at least ${check.rows.at_least} are expected`,
-            'look whether the source is complete',
-          )
-        if (wrote > (check.rows.at_most ?? Infinity))
-          stepFault(
-            'check',
-            `${wrote} rows in what was read, at most ${check.rows.at_most} are expected`,
-            'look at the source',
-          )
-      }
+      const rejected = rejectedBefore + (source.ofText ? await keepBrokenLines(duck, source, context) : 0)
+      const { rows } = await noteCounts(source, context.outcome)
+      context.outcome.counts = { ...context.outcome.counts, read: rows, rejected }
+      checkRejects(spec, rows, rejected, context.outcome)
+      for (const check of spec.check ?? []) checkFiles(check, wrote)
     },
   )
-  outcome.counts = { ...outcome.counts, written }
+  context.outcome.counts = { ...context.outcome.counts, written }
 }
 
-type Format = 'csv' | 'ndjson' | 'parquet' | 'xlsx'
-
-const endings: Record<Format, string> = { csv: 'csv', ndjson: 'ndjson', parquet: 'parquet', xlsx: 'xlsx' }
-
 /** The format by the job, else by the ending. @throws StepFault `format` */
-export function formatOf({ spec, path }: FileTarget): Format {
+export function formatOf({ spec, path }: FileTarget): FileKind {
   if (spec.into.format) return spec.into.format
-  const ending = /\.(csv|tsv|ndjson|jsonl|parquet|xlsx)(\.(gz|zst))?$/i.exec(path)?.[1]?.toLowerCase()
-  if (ending === 'jsonl') return 'ndjson'
-  if (ending === 'tsv') return 'csv'
+  const plain = path.replace(/\.(gz|zst)$/i, '')
   return (
-    (ending as Format | undefined) ??
+    writtenKinds.find((kind) => formats[kind].writes?.names.test(plain)) ??
     stepFault(
       'format',
       `${path} does not end like a format that can be written`,
-      'set format: csv, ndjson, parquet or xlsx',
+      `set format: ${writtenKinds.join(', ')}`,
     )
   )
 }
@@ -148,143 +125,74 @@ export async function writeFiles(
   duck: DuckDBConnection,
   select: string,
   target: FileTarget,
-  work: Work,
-  outcome: Outcome,
+  context: StepContext,
   before: (rows: number) => Promise<void>,
 ): Promise<number> {
   const { spec, store } = target
-  const format = formatOf(target)
+  const writer = writerOf(target)
   const { split } = spec.into
   const full = await placeFor(store, split ? `${target.path.replace(/\/+$/, '')}/x` : target.path)
-  const own = join(split ? dirname(dirname(full)) : dirname(full), `.mattock-${work.load}-${work.step}`)
+  const own = join(split ? dirname(dirname(full)) : dirname(full), `.mattock-${context.load}-${context.step}`)
   const start = performance.now()
   const stop = () => duck.interrupt()
-  work.signal.addEventListener('abort', stop)
+  context.signal.addEventListener('abort', stop)
   try {
     await rm(own, { recursive: true, force: true })
-    const rows =
-      format === 'xlsx'
-        ? await writeSheet(duck, select, own)
-        : await copyTo(duck, select, own, format, target)
-    outcome.statements.push({
+    const rows = await writer.write(duck, select, {
+      file: own,
+      compress: packingOf(target),
+      delimiter: /\.tsv(\.|$)/i.test(target.path) ? '\t' : spec.into.delimiter,
+      split,
+    })
+    context.outcome.statements.push({
       on: store.name,
       text: select,
       rows,
       milliseconds: Math.round(performance.now() - start),
     })
-    if (format === 'parquet') await checkParquet(duck, own, split !== undefined, rows)
+    if (writer.count) await checkRows(writer.count, duck, own, split !== undefined, rows)
     await before(rows)
-    if (work.signal.aborted) throw stopped()
+    if (context.signal.aborted) throw stopped()
     if (split) await swapFolder(own, dirname(full))
     else {
       await flush(own)
       await rename(own, full)
       await flush(dirname(full))
     }
-    await noteWritten(store, split ? dirname(full) : full, outcome)
+    await noteWritten(store, split ? dirname(full) : full, context)
     return rows
   } catch (error) {
-    if (work.signal.aborted) throw stopped()
+    if (context.signal.aborted) throw stopped()
     throw error
   } finally {
-    work.signal.removeEventListener('abort', stop)
+    context.signal.removeEventListener('abort', stop)
     await rm(own, { recursive: true, force: true })
   }
 }
 
-const stopped = () =>
-  new StepFault({ code: 'stopped', message: 'stopped', effect: 'nothing was written', advice: 'rerun it' })
-
-async function copyTo(
-  duck: DuckDBConnection,
-  select: string,
-  file: string,
-  format: Exclude<Format, 'xlsx'>,
-  { spec, path }: FileTarget,
-): Promise<number> {
-  const { into } = spec
-  const compress = into.compress ?? (/\.gz$/i.test(path) ? 'gzip' : /\.zst$/i.test(path) ? 'zstd' : undefined)
-  const options = [
-    `format ${format === 'ndjson' ? 'json' : format}`,
-    ...(format === 'csv'
-      ? ['header true', `delimiter ${literal(/\.tsv(\.|$)/i.test(path) ? '\t' : into.delimiter)}`]
-      : []),
-    ...(compress ? [`compression ${literal(compress === 'none' ? 'uncompressed' : compress)}`] : []),
-    ...(into.split?.by
-      ? [`partition_by (${into.split.by.map(quoteName).join(', ')})`, "filename_pattern 'part-{i}'"]
-      : []),
-    ...(into.split?.bytes ? [`file_size_bytes ${into.split.bytes}`, "filename_pattern 'part-{i}'"] : []),
-    ...(into.split
-      ? [
-          `file_extension ${literal(endings[format] + (format !== 'parquet' && compress === 'gzip' ? '.gz' : ''))}`,
-        ]
-      : ['use_tmp_file false']),
-  ]
-  const reader = await duck.runAndReadAll(`copy (${select}) to ${literal(file)} (${options.join(', ')})`)
-  return Number(reader.getRows()[0]![0])
+/** How the target's format is written. @throws StepFault `format` */
+export function writerOf(target: FileTarget): FileWriter {
+  const kind = formatOf(target)
+  const { writer } = readers[kind]
+  return (
+    writer ??
+    stepFault('format', `${formats[kind].words} is only read`, `set format: ${writtenKinds.join(', ')}`)
+  )
 }
 
-/** Rows of a sheet that XLSX allows, the header among them (ECMA-376: 2^20). */
-const sheetRows = 1_048_576
+const packingOf = ({ spec, path }: FileTarget): Packing | undefined =>
+  spec.into.compress ?? (/\.gz$/i.test(path) ? 'gzip' : /\.zst$/i.test(path) ? 'zstd' : undefined)
 
-/** Writes a sheet as a stream; here rows do become values, since no other writer is at hand. */
-async function writeSheet(duck: DuckDBConnection, select: string, file: string): Promise<number> {
-  const stream = createWriteStream(file)
-  const book = new ExcelJS.stream.xlsx.WorkbookWriter({ stream, useStyles: true, useSharedStrings: false })
-  const sheet = book.addWorksheet('data')
-  const result = await duck.stream(select)
-  const types = result.columnTypes().map((type) => type.toString())
-  sheet.addRow(result.columnNames()).commit()
-  let rows = 0
-  for (;;) {
-    const chunk = await result.fetchChunk()
-    if (!chunk || chunk.rowCount === 0) break
-    rows += chunk.rowCount
-    if (rows >= sheetRows)
-      stepFault(
-        'rows',
-        `more than ${sheetRows.toLocaleString('en')} rows do not fit into an XLSX sheet`,
-        'write CSV or Parquet',
-      )
-    for (const values of chunk.getRows())
-      sheet.addRow(values.map((value, i) => cellOf(value, types[i]!))).commit()
-  }
-  sheet.commit()
-  await book.commit()
-  return rows
-}
-
-function cellOf(value: unknown, type: string): ExcelJS.CellValue {
-  if (value === null || value === undefined) return null
-  if (type === 'BOOLEAN' || typeof value === 'number' || typeof value === 'string')
-    return value as ExcelJS.CellValue
-  // a number of more than 15 digits would be rounded by every program for sheets
-  if (typeof value === 'bigint')
-    return Number.isSafeInteger(Number(value)) && String(value).length <= 15 ? Number(value) : String(value)
-  const text = String(value)
-  if (type === 'DATE') return new Date(`${text}T00:00:00Z`)
-  if (/^TIMESTAMP/.test(type)) {
-    // without a zone it is written as it reads; with one, in UTC
-    const zoned = /[+-]\d\d(:\d\d)?$/.exec(text)?.[0]
-    const plain = (zoned ? text.slice(0, -zoned.length) : text).replace(' ', 'T')
-    const at = new Date(`${plain}${zoned ? (zoned.length === 3 ? `${zoned}:00` : zoned) : 'Z'}`)
-    return Number.isNaN(at.getTime()) ? text : at
-  }
-  if (/^DECIMAL/.test(type) && text.replace(/[-.]/g, '').length <= 15) return Number(text)
-  return text
-}
-
-/** The footers of what was written must say as many rows as were read into them. */
-async function checkParquet(
+/** What was written must say as many rows as were read into it. */
+async function checkRows(
+  count: NonNullable<FileWriter['count']>,
   duck: DuckDBConnection,
   own: string,
   folder: boolean,
   rows: number,
 ): Promise<void> {
   if (rows === 0 && folder) return
-  const glob = folder ? `${own}/**/*.parquet` : own
-  const reader = await duck.runAndReadAll(`select sum(num_rows) from parquet_file_metadata(${literal(glob)})`)
-  const found = Number(reader.getRows()[0]![0])
+  const found = await count(duck, own, folder)
   if (found !== rows)
     stepFault(
       'lost-rows',
@@ -321,15 +229,15 @@ async function filesBelow(folder: string): Promise<string[]> {
   return entries.filter((entry) => entry.isFile()).map((entry) => join(entry.parentPath, entry.name))
 }
 
-async function noteWritten(store: FileStore, full: string, outcome: Outcome): Promise<void> {
+async function noteWritten(store: FileStore, full: string, context: StepContext): Promise<void> {
   const root = await realpath(store.root)
   const facts = await stat(full)
   const files = facts.isDirectory() ? await filesBelow(full) : [full]
   let bytes = 0
   for (const file of files) bytes += (await stat(file)).size
   const path = relative(root, full).split(sep).join(posix.sep)
-  outcome.log.push(
+  context.outcome.log.push(
     `wrote ${path}${facts.isDirectory() ? `: ${files.length} files` : ''}, ${bytes.toLocaleString('en')} bytes`,
   )
-  outcome.bytes ||= bytes
+  context.outcome.bytes ||= bytes
 }

@@ -1,21 +1,24 @@
-import { mkdir } from 'node:fs/promises'
-import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import type pg from 'pg'
 import { from as copyFrom } from 'pg-copy-streams'
-import { quoteName } from '../../core/text/slot'
-import type { ToTable, Transfer } from '../../core/job/document'
 import { judgeEvidence } from '../../core/catalog/evidence'
 import { duckTypeFor, postgresTypeFor, valueTypeOf } from '../../core/catalog/types'
 import { classSql, trimSql, valueClasses, type ValueClass } from '../../core/catalog/valueClass'
+import type { ToTable, Transfer } from '../../core/job/steps/transfer'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
+import { quoteName } from '../../core/text/slot'
+import { checkFiles } from '../checks'
 import { qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
-import { castColumns, keepMiscast } from '../reading/cast'
+import { StepFault, nothingWritten, stepFault, stopped, type StepContext } from '../context/step'
 import { literal, makePipe } from '../duck/duck'
-import type { EmptySource, Source } from '../reading/files'
-import { applyStage, goesStraight, makeStage, prepareTarget, typeFor, writeMarker } from './target'
-import { StepFault, stepFault, type Outcome, type Work } from '../context/work'
+import { keepBrokenLines } from '../reading/brokenLines'
+import { castColumns, keepMiscast } from '../reading/cast'
+import type { EmptySource, Source } from '../reading/source'
+import { filledColumns, sourceColumns, typeFor } from './columns'
+import { writeMarker } from './markers'
+import { checkRejects, noteCounts } from './rejects'
+import { applyStage, goesStraight, makeStage, prepareTarget } from './stage'
 
 export interface TableTarget {
   readonly table: TargetTable
@@ -32,15 +35,16 @@ export async function toTable(
   duck: DuckDBConnection,
   source: Source | EmptySource,
   target: TableTarget,
-  work: Work,
-  outcome: Outcome,
+  context: StepContext,
 ): Promise<void> {
   const { spec, table } = target
   if (source.empty) {
-    await noteCounts(source, outcome)
-    return await finishWithRows(client, target, [], 0, work, outcome)
+    await noteCounts(source, context.outcome)
+    return await finishWithRows(client, target, [], 0, context)
   }
-  outcome.sourceColumns = source.columns.map(({ name, type }) => (source.ofText ? { name } : { name, type }))
+  context.outcome.sourceColumns = source.columns.map(({ name, type }) =>
+    source.ofText ? { name } : { name, type },
+  )
   // which of several rows is the last is only known in the order of the file
   const numbered = spec.into.repeats === 'keep-last'
   const sourceOf = sourceColumns(
@@ -50,21 +54,15 @@ export async function toTable(
   // the types of a table that is there are its own, unless it is to be widened
   const exists = spec.into.unknown_columns !== 'add' && (await tableColumns(client, table)) !== undefined
   const offered = await offeredColumns(duck, source, sourceOf, spec, exists)
-  const columns = await prepareTarget(client, table, spec, offered, outcome)
-  const mapped = columns.filter(({ name }) => sourceOf.has(name))
-  if (mapped.length === 0)
-    stepFault(
-      'no-columns',
-      `no column of ${source.label} is one of ${table.schema}.${table.name}: it has ${source.columns.map(({ name }) => name).join(', ')}`,
-      'map them with columns:',
-    )
-  for (const name of spec.into.key ?? []) {
-    if (!mapped.some((column) => column.name === name))
-      stepFault('no-key', `${source.label} has no column for the key "${name}"`, 'map it with columns:')
-  }
+  const columns = await prepareTarget(client, table, spec, offered, context)
+  const mapped = filledColumns(columns, sourceOf, spec, {
+    source: source.label,
+    table: `${table.schema}.${table.name}`,
+    names: source.columns.map(({ name }) => name),
+  })
   const names = mapped.map(({ name }) => name)
   const straight = goesStraight(spec)
-  if (!straight) await makeStage(client, table, names, numbered, outcome, spec.into.connection)
+  if (!straight) await makeStage(client, table, names, numbered, context, spec.into.connection)
   const into = straight ? qualified(table) : 'mattock_stage'
   const wanted = mapped.map(({ name, type }) => ({ source: sourceOf.get(name)!, type: duckTypeFor(type) }))
   const cast = castColumns(source, wanted)
@@ -73,31 +71,23 @@ export async function toTable(
     if (type === 'timestamp with time zone') return instantText(operand)
     return shapedSql(operand, rulesFor({ name, type: valueTypeOf(type) }, spec.shape ?? []))
   })
-  const rejectedBefore = await keepMiscast(duck, source, cast, work, outcome)
+  const rejectedBefore = await keepMiscast(duck, source, cast, context)
   const copied = await pump(
     client,
     duck,
     `select ${select.join(', ')} from ${cast.from}`,
     `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`,
     spec.into.connection,
-    work,
-    outcome,
+    context,
   )
-  const rejected = rejectedBefore + (source.ofText ? await keepBrokenLines(duck, source, work, outcome) : 0)
-  const { rows } = await noteCounts(source, outcome)
-  outcome.counts = { ...outcome.counts, read: rows, rejected }
-  checkRejects(spec, rows, rejected, outcome)
+  const rejected = rejectedBefore + (source.ofText ? await keepBrokenLines(duck, source, context) : 0)
+  const { rows } = await noteCounts(source, context.outcome)
+  context.outcome.counts = { ...context.outcome.counts, read: rows, rejected }
+  checkRejects(spec, rows, rejected, context.outcome)
   if (straight) {
-    outcome.counts = { ...outcome.counts, written: copied }
-    await writeMarker(client, work, outcome)
-  } else await finishWithRows(client, target, names, copied, work, outcome)
-}
-
-export async function noteCounts(source: Source | EmptySource, outcome: Outcome) {
-  const counted = await source.counted
-  outcome.files.push(...counted.files)
-  outcome.bytes = counted.bytes
-  return counted
+    context.outcome.counts = { ...context.outcome.counts, written: copied }
+    await writeMarker(client, context)
+  } else await finishWithRows(client, target, names, copied, context)
 }
 
 /**
@@ -113,47 +103,16 @@ async function finishWithRows(
   { table, spec }: TableTarget,
   names: readonly string[],
   staged: number,
-  work: Work,
-  outcome: Outcome,
+  context: StepContext,
 ): Promise<void> {
   if (names.length === 0) {
-    for (const check of spec.check ?? []) {
-      if ((check.rows?.at_least ?? 0) > 0)
-        stepFault(
-          'check',
-          `0 rows in what was read, at least ${check.rows!.at_least} are expected`,
-          'look whether the source is complete',
-        )
-    }
+    // without a column there is nothing else to look at
+    for (const check of spec.check ?? []) if (check.rows) checkFiles(check, 0)
   } else {
-    const applied = await applyStage(client, table, names, spec, staged, work, outcome)
-    outcome.counts = { ...outcome.counts, ...applied }
+    const applied = await applyStage(client, table, names, spec, staged, context)
+    context.outcome.counts = { ...context.outcome.counts, ...applied }
   }
-  await writeMarker(client, work, outcome)
-}
-
-/** Target column → source column, by the job's map, else by name: as written, then in lower case without blanks around. */
-export function sourceColumns(header: readonly string[], spec: Transfer): Map<string, string> {
-  const found = new Map<string, string>()
-  const taken = new Set(Object.values(spec.columns ?? {}))
-  for (const name of header) if (!taken.has(name)) found.set(name, name)
-  for (const name of header) {
-    const plain = name.trim().toLowerCase()
-    if (!taken.has(name) && plain !== name && !found.has(plain)) {
-      found.set(plain, name)
-      found.delete(name)
-    }
-  }
-  for (const [target, source] of Object.entries(spec.columns ?? {})) {
-    if (!header.includes(source))
-      stepFault(
-        'no-column',
-        `the source has no column "${source}", which columns: maps to ${target}; it has ${header.join(', ')}`,
-        'mend columns: in the job',
-      )
-    found.set(target, source)
-  }
-  return found
+  await writeMarker(client, context)
 }
 
 /** What the source offers to a table that is not there yet: types from the job, else its own, else from a look at it. */
@@ -221,13 +180,12 @@ async function pump(
   select: string,
   copy: string,
   on: string,
-  work: Work,
-  outcome: Outcome,
+  context: StepContext,
 ): Promise<number> {
   const pipe = await makePipe()
   const start = performance.now()
   const onAbort = () => duck.interrupt()
-  work.signal.addEventListener('abort', onAbort)
+  context.signal.addEventListener('abort', onAbort)
   try {
     const sink = client.query(copyFrom(copy))
     const written = duck
@@ -247,13 +205,7 @@ async function pump(
       )
     // COPY's own fault says more than the broken pipe that DuckDB sees because of it
     const [produced, pumped] = await Promise.allSettled([written, pipeline(pipe.stream, sink)])
-    if (work.signal.aborted)
-      throw new StepFault({
-        code: 'stopped',
-        message: 'stopped',
-        effect: 'nothing was written',
-        advice: 'rerun it',
-      })
+    if (context.signal.aborted) throw stopped()
     const databaseError =
       pumped.status === 'rejected' &&
       (pumped.reason as { code?: string }).code !== undefined &&
@@ -261,13 +213,13 @@ async function pump(
     if (pumped.status === 'rejected' && databaseError) throw pumped.reason
     if (produced.status === 'rejected') throw readFault(produced.reason as Error)
     if (pumped.status === 'rejected') throw pumped.reason
-    outcome.statements.push({
+    context.outcome.statements.push({
       on,
       text: select,
       rows: produced.value,
       milliseconds: Math.round(performance.now() - start),
     })
-    outcome.statements.push({
+    context.outcome.statements.push({
       on,
       text: copy,
       rows: sink.rowCount,
@@ -281,7 +233,7 @@ async function pump(
       )
     return sink.rowCount
   } finally {
-    work.signal.removeEventListener('abort', onAbort)
+    context.signal.removeEventListener('abort', onAbort)
     await pipe.destroy()
   }
 }
@@ -291,65 +243,7 @@ function readFault(error: Error): Error {
   return new StepFault({
     code: 'read',
     message: `the file cannot be read: ${first}`,
-    effect: 'nothing was written',
+    effect: nothingWritten,
     advice: 'look at the file; is it the CSV it should be?',
   })
-}
-
-/** Writes the lines that could not be read as they should, and counts them by reason. */
-export async function keepBrokenLines(
-  duck: DuckDBConnection,
-  source: Source,
-  work: Work,
-  outcome: Outcome,
-): Promise<number> {
-  const [found] = (await duck.runAndReadAll('select count(*) from reject_errors')).getRows()
-  if (Number(found![0]) === 0) return 0
-  await duck.run(
-    `create or replace temporary table mattock_rejects as
-     select parse_filename(s.file_path) as file, e.line, arg_min(coalesce(e.column_name, ''), e.column_idx) as "column",
-       arg_min(case e.error_type
-         when 'CAST' then coalesce(regexp_replace(e.error_message, '^Error when converting column "[^"]*"\\. ', ''), '')
-         when 'MISSING COLUMNS' then 'fewer fields than the ${source.columns.length} of the header'
-         when 'TOO MANY COLUMNS' then 'more fields than the ${source.columns.length} of the header'
-         when 'UNQUOTED VALUE' then 'a quote that is not closed as it should be'
-         when 'LINE SIZE OVER MAXIMUM' then 'a line that is too long'
-         when 'INVALID ENCODING' then 'bytes that are not UTF-8'
-         else lower(e.error_type::varchar) end, e.column_idx) as reason,
-       arg_min(e.error_type::varchar, e.column_idx) as kind,
-       trim(any_value(e.csv_line), E'\\r\\n') as raw
-     from reject_errors e join reject_scans s using (scan_id, file_id)
-     group by all`,
-  )
-  const reasons = await duck.runAndReadAll(
-    'select kind, "column", count(*) as n from mattock_rejects group by all order by n desc',
-  )
-  let rejected = 0
-  for (const [kind, column, n] of reasons.getRows() as [string, string, bigint][]) {
-    rejected += Number(n)
-    const words = kind === 'CAST' ? `${column}: cannot be read as its type` : kind.toLowerCase()
-    outcome.rejectReasons[words] = (outcome.rejectReasons[words] ?? 0) + Number(n)
-  }
-  if (rejected === 0) return 0
-  await mkdir(work.rejectFolder, { recursive: true })
-  const file = join(work.rejectFolder, `${work.load}-${work.step}.csv`)
-  await duck.run(
-    `copy (select file, line, "column", reason, raw from mattock_rejects order by file, line) to ${literal(file)} (format csv, header true)`,
-  )
-  outcome.rejectFile = `${work.run}/${work.load}-${work.step}.csv`
-  return rejected
-}
-
-export function checkRejects({ rejects }: Transfer, read: number, rejected: number, outcome: Outcome): void {
-  if (rejected === 0 || rejects === 'keep') return
-  const reasons = Object.entries(outcome.rejectReasons)
-    .map(([reason, n]) => `${reason} (${n})`)
-    .join('; ')
-  const limit = rejects === 'fail' ? 0 : 'up_to' in rejects ? rejects.up_to : Math.floor(rejects.share * read)
-  if (rejected <= limit) return
-  stepFault(
-    'rejects',
-    `${rejected.toLocaleString('en')} of ${read.toLocaleString('en')} rows cannot be written, ${limit === 0 ? 'none is' : `${limit} are`} allowed: ${reasons}`,
-    'look at the rejects, mend the source, or allow more with rejects',
-  )
 }

@@ -1,5 +1,5 @@
 import { asc, eq } from 'drizzle-orm'
-import { settingsOf } from '../../core/connection/connection'
+import { connectorOf } from '../../core/connection/connection'
 import { fail } from '../../core/fault'
 import { connection } from '../../database/schema'
 import { saveSettings, testConnection } from '../../engine/connectors/connections'
@@ -63,7 +63,7 @@ export const connectionHandlers: Pick<
   saveSettings: async ({ engine, account }, { params, body }) => {
     const [found] = await engine.db.select().from(connection).where(eq(connection.name, params.name))
     if (!found) fail('unknown-name', `there is no connection "${params.name}"`)
-    const { data: settings, error } = settingsOf[found.kind].safeParse(body.settings)
+    const { data: settings, error } = connectorOf(found.kind).settings.safeParse(body.settings)
     if (error) {
       const [issue] = error.issues
       const path = issue?.path.join('.') || (issue as { keys?: string[] } | undefined)?.keys?.[0] || ''

@@ -1,3 +1,4 @@
+import { controlsOf } from '../../core/job/rosters'
 import { asc } from 'drizzle-orm'
 import { controlTable } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
@@ -10,7 +11,6 @@ import {
   forgetControl,
 } from '../../engine/control/tables'
 import { documentOf, newestVersions } from '../../engine/jobs/versions'
-import { controlsOf } from '../../core/job/roster'
 import type { Handlers } from '../app'
 import { mutable } from '../mutable'
 

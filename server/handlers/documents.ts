@@ -1,10 +1,12 @@
+import { textAt, textsOfStep, type LoadTexts } from '../../core/plan/texts'
+import { slotLabel } from '../../core/job/slots'
 import { asc, eq } from 'drizzle-orm'
 import type { Response } from 'express'
 import { balances } from '../../core/balance/balance'
 import type { Resolved } from '../../core/text/slot'
 import { parseJob } from '../../core/job/parse'
 import { sarifLog } from '../../core/plan/sarif'
-import { resolvedText, slotLabel } from '../../core/plan/differing'
+import { resolvedText } from '../../core/plan/differing'
 import { jobVersion, load as loadTable, type StoredPart } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
 import type { Planner } from '../../engine/planner/asks'
@@ -14,28 +16,25 @@ import { csvLine } from '../../core/files/csvText'
 import { sendAs, writeAll } from '../csv'
 import { briefRun, loadDetail } from './runs'
 
-/** Steps of a part with what their texts resolved to, each after the one before it. */
-function stepsOf(part: StoredPart, resolved: readonly (Resolved | null)[]) {
-  let at = 0
-  return part.steps.map((step, i) => {
-    const texts = step.slots.map((slot) => {
-      const value = resolved[at++] ?? null
-      const text =
-        value?.kind === 'sql'
-          ? { text: value.text, values: value.values }
-          : value?.kind === 'later'
-            ? null
-            : (value?.text ?? null)
-      return [slot.path.split('.').slice(1).join('.'), text] as const
-    })
-    return {
-      id: step.id,
-      kind: step.kind,
-      resolved: Object.fromEntries(texts),
-      after: i === 0 ? [] : [part.steps[i - 1]!.id],
-    }
-  })
+/** What a text came to, as the document of a plan says it. */
+function saidText(resolved: Resolved | null) {
+  if (resolved?.kind === 'sql') return { text: resolved.text, values: resolved.values }
+  return resolved === null || resolved.kind === 'later' ? null : resolved.text
 }
+
+/** Steps of a part with what their texts resolved to, each after the one before it. */
+const stepDocuments = (part: StoredPart, load: LoadTexts) =>
+  part.steps.map((step, i) => ({
+    id: step.id,
+    kind: step.kind,
+    resolved: Object.fromEntries(
+      textsOfStep(part, load, step.id).map(({ slot, resolved }) => [
+        slot.path.split('.').slice(1).join('.'),
+        saidText(resolved),
+      ]),
+    ),
+    after: i === 0 ? [] : [part.steps[i - 1]!.id],
+  }))
 
 async function runDocument(engine: Engine, id: number) {
   const brief = await briefRun(engine, id)
@@ -69,15 +68,15 @@ async function writePlanDocument(
   for await (const load of eachLoad(engine, plan)) {
     const part = plan.parts[load.part]!
     if (!part.each) {
-      once.push(...stepsOf(part, load.resolved))
+      once.push(...stepDocuments(part, load))
       continue
     }
-    const { key, row, slice, resolved } = load
+    const { key, row, slice } = load
     const entry = {
       key,
       row,
       slice: slice && { from: slice.from, to: slice.to },
-      steps: stepsOf(part, resolved),
+      steps: stepDocuments(part, load),
     }
     await writeAll(response, `${first ? '' : ','}${JSON.stringify(entry)}`)
     first = false
@@ -118,15 +117,14 @@ async function writePlanCsv(engine: Engine, plan: StoredPlan, response: Response
   const slots = plan.parts.flatMap((part) =>
     part.steps.flatMap((step) => step.slots.map(({ path }) => ({ part: part.index, step: step.id, path }))),
   )
-  const first = new Map<number, number>()
-  slots.forEach(({ part }, i) => first.has(part) || first.set(part, i))
   await writeAll(
     response,
     csvLine(['load', 'slice_from', 'slice_to', ...columns, ...slots.map(({ step, path }) => `${step} ${slotLabel(path)}`), 'files', 'bytes', 'findings', 'left_out']), // prettier-ignore
   )
   for await (const load of eachLoad(engine, plan)) {
-    const texts = slots.map(({ part }, i) =>
-      part === load.part ? resolvedText(load.resolved[i - first.get(part)!] ?? null) : '',
+    const own = plan.parts[load.part]!
+    const texts = slots.map(({ part, step, path }) =>
+      part === load.part ? resolvedText(textAt(own, load, step, path)) : '',
     )
     await writeAll(
       response,

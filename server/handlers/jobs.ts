@@ -1,8 +1,9 @@
+import { textsOf } from '../../core/plan/texts'
+import { rosterText } from '../../core/job/rosters'
 import { desc, eq, sql } from 'drizzle-orm'
 import { jobVersion } from '../../database/schema'
 import { parseJob } from '../../core/job/parse'
-import { outlineOf, rosterText, type Outline } from '../../core/job/outline'
-import type { Resolved } from '../../core/text/slot'
+import { outlineOf, type Outline } from '../../core/job/outline'
 import { newestClosed } from '../../core/slice/slices'
 import { documentOf, newestVersions, readVersion, saveJob } from '../../engine/jobs/versions'
 import { bringInJobs, checkDocuments } from '../../engine/jobs/bringIn'
@@ -122,18 +123,13 @@ export const jobHandlers: Pick<
       row: chosen?.key ?? null,
       rowValues: chosen ? { ...chosen.row } : null,
       slice: planned.slices?.[0] ?? null,
-      slots: planned.steps
-        .flatMap(({ slots }) => slots)
-        .map((slot, i) => {
-          const resolved: Resolved | null = load?.resolved[i] ?? null
-          return {
-            ...slot,
-            resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
-            values: resolved?.kind === 'sql' ? [...resolved.values] : null,
-            later: resolved?.kind === 'later',
-            found: resolved?.kind === 'path' ? facts(slot.step, resolved.pattern) : null,
-          }
-        }),
+      slots: textsOf(planned, load ?? { resolved: [] }).map(({ slot, resolved }) => ({
+        ...slot,
+        resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
+        values: resolved?.kind === 'sql' ? [...resolved.values] : null,
+        later: resolved?.kind === 'later',
+        found: resolved?.kind === 'path' ? facts(slot.step, resolved.pattern) : null,
+      })),
       findings: plan.findings.map(({ code, level, message, where }) => ({
         code,
         level,

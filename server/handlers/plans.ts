@@ -1,6 +1,7 @@
+import { textsOfStep } from '../../core/plan/texts'
+import { slotLabel } from '../../core/job/slots'
 import { and, eq, sql, type SQL } from 'drizzle-orm'
-import type { Resolved } from '../../core/text/slot'
-import { resolvedText, slotLabel } from '../../core/plan/differing'
+import { resolvedText } from '../../core/plan/differing'
 import { stopsFor } from '../../core/plan/plan'
 import { valueText } from '../../core/value'
 import { jobVersion, planLoad, type PlanMark, type StoredPart } from '../../database/schema'
@@ -104,7 +105,7 @@ export const planHandlers: Pick<
   planLoad: async ({ engine }, { params }) => {
     const plan = await readPlan(engine, params.id)
     const load = await readLoad(engine, plan, params.number)
-    let at = 0
+    const part = plan.parts[load.part]!
     return {
       number: load.number,
       part: load.part,
@@ -113,21 +114,18 @@ export const planHandlers: Pick<
       slice: load.slice,
       left: load.left,
       files: mutable(load.files),
-      steps: plan.parts[load.part]!.steps.map(({ id, title, kind, slots }) => ({
+      steps: part.steps.map(({ id, title, kind }) => ({
         id,
         title,
         kind,
-        texts: slots.map(({ path, text }) => {
-          const resolved: Resolved | null = load.resolved[at++] ?? null
-          return {
-            path,
-            label: slotLabel(path),
-            written: text,
-            resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
-            values: resolved?.kind === 'sql' ? [...resolved.values] : null,
-            later: resolved?.kind === 'later',
-          }
-        }),
+        texts: textsOfStep(part, load, id).map(({ slot, resolved }) => ({
+          path: slot.path,
+          label: slotLabel(slot.path),
+          written: slot.text,
+          resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
+          values: resolved?.kind === 'sql' ? [...resolved.values] : null,
+          later: resolved?.kind === 'later',
+        })),
       })),
       findings: plan.findings
         .filter(({ loads }) => loads.includes(load.number))

@@ -1,3 +1,4 @@
+import { textsOf } from '../../core/plan/texts'
 import { eq } from 'drizzle-orm'
 import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
@@ -207,10 +208,7 @@ export async function loadDetail(engine: Engine, run: number, load: number) {
     .innerJoin(planTable, eq(planTable.id, runTable.planId))
     .where(eq(runTable.id, run))
   const planned = await readLoad(engine, about!, found.number)
-  const slots = about!.parts[found.part]!.steps.flatMap((step) => step.slots).map((slot, i) => ({
-    ...slot,
-    resolved: planned.resolved[i] ?? null,
-  }))
+  const texts = textsOf(about!.parts[found.part]!, planned)
   const steps = await engine.db
     .select()
     .from(loadStep)
@@ -234,9 +232,9 @@ export async function loadDetail(engine: Engine, run: number, load: number) {
       rejected: step.rejected,
       filtered: step.filtered,
       bytes: step.bytes,
-      resolved: slots
-        .filter((slot) => slot.step === step.step)
-        .map(({ path, resolved }) => ({ path, text: resolved?.text ?? '' })),
+      resolved: texts
+        .filter(({ slot }) => slot.step === step.step)
+        .map(({ slot, resolved }) => ({ path: slot.path, text: resolved?.text ?? '' })),
       statements: step.statements,
       files: step.files,
       rejectReasons: step.rejectReasons,

@@ -1,7 +1,5 @@
 import { and, eq } from 'drizzle-orm'
-import { stepsOf } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
-import { slotsOf } from '../../core/text/slot'
 import { fail } from '../../core/fault'
 import { tryStep } from '../../database/schema'
 import { isSaved } from '../../engine/jobs/versions'
@@ -90,18 +88,16 @@ export const tryHandlers: Pick<
       .where(and(eq(tryStep.tryId, params.id), eq(tryStep.position, params.position)))
     if (!step) fail('unknown-name', `try ${params.id} has no step ${params.position + 1}`)
     const load = found.loads[step.load]!
-    const slots = stepsOf(parseJob(found.document).job!.parts[load.part]!).flatMap(slotsOf)
     return mutable({
       looks: step.looks,
       statements: step.statements,
       files: step.files,
       log: step.log,
-      resolved: slots.flatMap((slot, i) => {
-        const resolved = load.resolved[i]
-        return slot.step === step.step && resolved && resolved.kind !== 'later'
+      resolved: load.texts.flatMap(({ slot, resolved }) =>
+        slot.step === step.step && resolved.kind !== 'later'
           ? [{ path: slot.path, text: resolved.text }]
-          : []
-      }),
+          : [],
+      ),
     })
   },
   goOnTry: async ({ engine }, { params }) => {

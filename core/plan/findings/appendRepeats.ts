@@ -1,4 +1,5 @@
 import { some, type Rule } from './rule'
+import { doubles } from '../../job/steps/transfer'
 import { transfersOf } from '../view'
 
 /**
@@ -9,7 +10,7 @@ export const appendRepeats: Rule = (expansion, facts, findings) => {
   const loaded = new Set((facts.before?.slices ?? []).map(({ from, to }) => `${from}/${to}`))
   const steps = new Map<string, { part: number; step: string; numbers: number[]; again: Set<string> }>()
   for (const { load, spec, step, number } of transfersOf(expansion)) {
-    if (load.slice < 0 || spec.into.write !== 'append') continue
+    if (load.slice < 0 || !doubles(spec)) continue
     const id = `${load.part}\n${step.id}`
     const entry = steps.get(id) ?? { part: load.part, step: step.id, numbers: [], again: new Set<string>() }
     steps.set(id, entry)

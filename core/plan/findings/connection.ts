@@ -1,12 +1,9 @@
-import { kindWords, type ConnectionKind } from '../../connection/connection'
+import { connectorOf } from '../../connection/connection'
 import { nearestName } from '../../expression/nearest'
 import type { Gatherer } from '../gather'
 import { sourceKey, type Expansion, type Facts } from '../types'
 import { connectionUses, loadsUsing, transfersOf, type ResolvedTransfer } from '../view'
 import { loadGroups, type Rule } from './rule'
-
-const wantedKind = (path: string): ConnectionKind =>
-  path.endsWith('.store') ? 'files' : path.endsWith('.service') ? 'service' : 'postgres'
 
 /** `connection`: one that is not there, has no settings in this environment, is of another kind, or lacks a right. */
 export const connection: Rule = (expansion, facts, findings) => {
@@ -41,11 +38,11 @@ export const connection: Rule = (expansion, facts, findings) => {
           name,
         },
       )
-    } else if (fact.kind !== wantedKind(path)) {
+    } else if (fact.kind !== use.wants) {
       findings.add(
         'connection',
         'stop',
-        `${name} is ${kindWords[fact.kind]}; ${path} needs ${kindWords[wantedKind(path)]}`,
+        `${name} is ${connectorOf(fact.kind).words}; ${path} needs ${connectorOf(use.wants).words}`,
         where,
         loadsUsing(expansion, use),
       )

@@ -1,8 +1,10 @@
 import { compileSlot } from '../../text/slot'
 import { celCompiler } from '../../expression/cel'
 import { FaultError } from '../../fault'
-import { nestedRosters } from '../../job/roster'
-import { rosterExpressions } from '../../roster/source'
+import { allSteps } from '../../job/document'
+import { nestedRosters, rosterExpressions } from '../../job/rosters'
+import { followsSlice } from '../../job/steps'
+import { textTable } from '../texts'
 import type { Rule } from './rule'
 
 /**
@@ -15,7 +17,7 @@ export const doesNotVary: Rule = (expansion, _facts, findings) => {
   const used = new Set<string>()
   for (const part of expansion.parts) {
     const roots = new Set<string>()
-    for (const slot of part.steps.flatMap(({ slots }) => slots)) {
+    for (const slot of textTable(part).slots) {
       for (const reference of referencesOf(() =>
         compileSlot(slot, compile).pieces.flatMap((piece) =>
           typeof piece === 'string' ? [] : piece.references,
@@ -30,8 +32,7 @@ export const doesNotVary: Rule = (expansion, _facts, findings) => {
       for (const expression of referencesOf(() => rosterExpressions(spec)))
         for (const { root, field } of referencesOf(() => compile(expression).references))
           if (root === 'param' && field) used.add(field)
-    // a transfer that replaces a slice uses the slice by its very mode
-    const slicedMode = (source.do ?? []).some((step) => step.transfer?.into.write === 'replace-slice')
+    const slicedMode = allSteps(source).some(followsSlice)
     const rows = part.roster?.rows.length ?? 0
     const at = { part: part.index, path: `parts.${part.index}.each` }
     if (rows > 1 && !roots.has('row')) {

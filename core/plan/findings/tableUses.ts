@@ -1,12 +1,14 @@
-import { sourceKey, type Expansion, type Facts, type PlanPart, type StatementFact } from '../types'
-import { transfersOf } from '../view'
+import { stepDefinition } from '../../job/steps'
+import type { TableTouch } from '../../job/steps/definition'
+import { textTable } from '../texts'
+import { sourceKey, type Expansion, type Facts, type PlanPart } from '../types'
 
 /** What one step does to a table, in the order of the job. */
 export interface TableUse {
   readonly part: number
   readonly step: string
   readonly at: number
-  readonly does: 'read' | 'write' | 'empty'
+  readonly does: TableTouch['does']
   /** Loads in which it does it to this table; 1 in a part that runs once. */
   readonly loads: number
 }
@@ -22,26 +24,14 @@ export function tableUses(expansion: Expansion, facts: Facts): Map<string, Table
     if (known) known.loads++
     else counted.set(id, { part, step, at: order.get(step)!, does, loads: 1 })
   }
-  for (const { load, step, sourceConnection, sourceTable, connection, target, spec } of transfersOf(
-    expansion,
-  )) {
-    if (sourceConnection && sourceTable) add(sourceConnection, sourceTable, load.part, step.id, 'read')
-    if (connection && target && spec.into.store === undefined)
-      add(connection, target, load.part, step.id, 'write')
-  }
-  const statements = expansion.parts.map(sqlSlots)
-  for (const load of expansion.loads) {
-    for (const { step, on, text } of statements[load.part]!) {
-      const connection = load.resolved[on]
-      const statement = load.resolved[text]
-      if (connection?.kind !== 'text' || statement?.kind !== 'sql') continue
-      const fact: StatementFact | undefined = facts.statements.get(statement.text)
-      if (!fact) continue
-      for (const table of fact.reads) add(connection.text, table, load.part, step, 'read')
-      for (const table of fact.writes) add(connection.text, table, load.part, step, 'write')
-      for (const table of fact.empties) add(connection.text, table, load.part, step, 'empty')
-    }
-  }
+  const steps = expansion.parts.map(touchingSteps)
+  for (const load of expansion.loads)
+    for (const { step, tables, at } of steps[load.part]!)
+      for (const { connection, table, does } of tables(
+        (path) => load.resolved[at(path)] ?? null,
+        facts.statements,
+      ))
+        add(connection, table, load.part, step, does)
   const byTable = new Map<string, TableUse[]>()
   for (const [id, use] of counted) {
     const [connection, table] = id.split('\n') as [string, string]
@@ -53,12 +43,11 @@ export function tableUses(expansion: Expansion, facts: Facts): Map<string, Table
   return byTable
 }
 
-/** Places of the connection and the statement of each step of SQL among a part's slots. */
-function sqlSlots(part: PlanPart): { step: string; on: number; text: number }[] {
-  const slots = part.steps.flatMap((step) => step.slots)
+/** The steps of a part that touch tables, with the places of their texts. */
+function touchingSteps(part: PlanPart) {
+  const table = textTable(part)
   return part.steps.flatMap(({ id, kind }) => {
-    if (kind !== 'sql') return []
-    const at = (path: string) => slots.findIndex((slot) => slot.step === id && slot.path === path)
-    return [{ step: id, on: at('sql.on'), text: at('sql.text') }]
+    const { tables } = stepDefinition(kind)
+    return tables ? [{ step: id, tables, at: (path: string) => table.at(id, `${kind}.${path}`) }] : []
   })
 }

@@ -1,4 +1,5 @@
 import { groupBy } from '../../group'
+import { doubles, replaces } from '../../job/steps/transfer'
 import { transfersOf, type ResolvedTransfer } from '../view'
 import { some, type Rule } from './rule'
 
@@ -22,8 +23,7 @@ ${target}`
       step: step.id,
       path: group[0]!.spec.into.store === undefined ? 'transfer.into.table' : 'transfer.into.file',
     }
-    // a file is always replaced whole
-    const whole = group.some(({ spec }) => spec.into.write === 'replace-all' || spec.into.store !== undefined)
+    const whole = group.some(({ spec }) => replaces(spec) === 'all')
     if (whole) {
       findings.add(
         'target-clash',
@@ -35,7 +35,7 @@ ${target}`
       continue
     }
     for (const same of sameKey(group, ({ load, spec }) =>
-      spec.into.write === 'replace-slice' ? `${load.slice}` : undefined,
+      replaces(spec) === 'slice' ? `${load.slice}` : undefined,
     )) {
       findings.add(
         'target-clash',
@@ -48,7 +48,7 @@ ${target}`
     for (const same of sameKey(group, sourceOf)) {
       findings.add(
         'target-clash',
-        same[0]!.spec.into.write === 'append' ? 'stop' : 'look',
+        doubles(same[0]!.spec) ? 'stop' : 'look',
         `${same.length} loads bring the same source into ${target}: ${some(same.map(({ load }) => load.key))}`,
         where,
         same.map(({ number }) => number),

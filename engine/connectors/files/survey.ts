@@ -7,7 +7,7 @@ import { classOf } from '../../../core/catalog/valueClass'
 import type { SurveyProgress, SurveyScope, TableShape } from '../../../database/catalog'
 import type { FileStore } from './store'
 import { insideStore } from './store'
-import { openRelation } from '../../formats/relation'
+import { formats } from '../../formats'
 import { firstOfClass, readShapes, type ReadFile } from '../../survey/shapes'
 import { walk, type WalkedFile } from './walk'
 
@@ -239,7 +239,13 @@ async function withExamples(
       if (holder) {
         const full = await insideStore(store, holder.path)
         const where = [{ full, path: holder.path.split('/').at(-1)! }]
-        const relation = await openRelation(duck, where, holder.table.format, holder.names, folder)
+        const relation = await formats[holder.table.format.kind].relation(
+          duck,
+          where,
+          holder.table.format,
+          holder.names,
+          folder,
+        )
         const seen = await firstOfClass(duck, relation, column.name, name!).catch(() => undefined)
         if (seen) first = { ...seen, file: holder.path }
       }

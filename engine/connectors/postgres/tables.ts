@@ -1,10 +1,16 @@
 import type pg from 'pg'
 import type { TableColumn } from '../../../core/catalog/types'
-import { quoteName } from '../../../core/text/slot'
+import { quoteName, type Resolved } from '../../../core/text/slot'
 
 export interface TargetTable {
   readonly schema: string
   readonly name: string
+}
+
+/** A table's name as it resolved; without a schema it is one of `public`. */
+export function tableOf(resolved: Resolved): TargetTable {
+  if (resolved.kind !== 'table') throw new Error('a table was expected')
+  return { schema: resolved.schema ?? 'public', name: resolved.table }
 }
 
 export const qualified = ({ schema, name }: TargetTable): string => `${quoteName(schema)}.${quoteName(name)}`

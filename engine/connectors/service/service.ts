@@ -1,4 +1,4 @@
-import type { ServiceSettings } from '../../../core/connection/connection'
+import type { ServiceSettings } from '../../../core/connection/service'
 import { fail, FaultError } from '../../../core/fault'
 import type { Row } from '../../../core/value'
 
@@ -287,3 +287,10 @@ function sleep(milliseconds: number, signal?: AbortSignal): Promise<void> {
 function fault(service: Service, message: string): never {
   return fail('service', `${service.name}: ${message}`, { connection: service.name })
 }
+
+/** Addresses that the settings name. */
+export const endpointsOf = ({ settings }: Service): string[] =>
+  settings.endpoints
+    .split('\n')
+    .map((line) => line.trim())
+    .filter((line) => line !== '')

@@ -5,10 +5,11 @@ import { addEvidence, judgeEvidence, noEvidence } from '../../../core/catalog/ev
 import type { FoundDataset, Stray } from '../../../core/catalog/found'
 import { inScope } from '../../../core/catalog/scope'
 import type { SurveyProgress, SurveyScope } from '../../../database/catalog'
-import type { Service } from './service'
+import { endpointsOf, type Service } from './service'
 import { layServiceDown } from './layDown'
 import { documentTables } from '../../formats/json/documents'
-import { evidenceOf, reasonOf } from '../../survey/shapes'
+import { evidenceOf } from '../../survey/shapes'
+import { reasonOf } from '../../survey/reason'
 
 /** Records of each address that a survey reads. */
 const wanted = 1000
@@ -22,10 +23,7 @@ export async function surveyService(
   folder: string,
   signal: AbortSignal,
 ): Promise<{ found: FoundDataset[]; strays: Stray[] }> {
-  const paths = service.settings.endpoints
-    .split('\n')
-    .map((line) => line.trim())
-    .filter((path) => path !== '' && inScope(path, scope.include, scope.exclude))
+  const paths = endpointsOf(service).filter((path) => inScope(path, scope.include, scope.exclude))
   const found: FoundDataset[] = []
   const strays: Stray[] = []
   let bytes = 0

@@ -1,6 +1,6 @@
 import { TextField } from '@mui/material'
 import type { ReactElement } from 'react'
-import { kindWords } from '../../../core/connection/connection'
+import { connectorOf } from '../../../core/connection/connection'
 import type { Column, ValueType } from '../../../core/value'
 import type { Body } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
@@ -131,7 +131,7 @@ export function MissingForm({
           <div key={name} className="missing-one">
             <What
               name={name}
-              what={`${kindWords[kind]}${known ? ', without settings here' : ''}`}
+              what={`${connectorOf(kind).words}${known ? ', without settings here' : ''}`}
               at={at}
               bad={faulty.size > 0 || wrong.has(own)}
             />

@@ -1,6 +1,7 @@
+import type { StepKind } from '../../../core/job/steps'
+import type { Beginnings } from '../../../core/job/beginnings'
 import { Button, Menu, MenuItem } from '@mui/material'
 import { useRef, useState, type DragEvent, type KeyboardEvent, type ReactElement } from 'react'
-import type { StepKind } from '../../../core/job/document'
 import {
   addPart,
   addStep,
@@ -12,7 +13,6 @@ import {
   removeStep,
   setOff,
   splitPart,
-  type Beginnings,
 } from '../../../core/job/editSteps'
 import type { OutlineAnswer } from './Job'
 

@@ -1,3 +1,4 @@
+import { pathOfStep } from '../../../core/job/editSteps'
 import { Autocomplete, TextField } from '@mui/material'
 import { useEffect, useMemo, useState, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
@@ -6,7 +7,6 @@ import { call } from '../../data/api'
 import { useHere } from '../../data/session'
 import { numberText, timeText } from '../../look/times'
 import { FaultBox } from '../../parts/Fault'
-import { stepPath } from '../../../core/job/editSteps'
 import type { Path } from '../../../core/job/editText'
 import { ColumnMap } from './ColumnMap'
 import { StepForm } from './StepForm'
@@ -207,7 +207,7 @@ export function Resolved({
 /** Path of a step in the text; that of nothing while the text cannot be read. */
 function pathOf(text: string, id: string): Path {
   try {
-    return stepPath(text, id)
+    return pathOfStep(text, id)
   } catch {
     return ['parts', -1]
   }

@@ -2,7 +2,7 @@ import type { ReactElement } from 'react'
 import { Link } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
-import { kindWords } from '../../../core/connection/connection'
+import { connectorOf } from '../../../core/connection/connection'
 import { useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
 import { numberText, timeText } from '../../look/times'
@@ -59,7 +59,7 @@ export function Uses({ job }: { job: string }): ReactElement {
                     {name}
                   </Link>
                 </th>
-                <td className="soft">{kindWords[kind]}</td>
+                <td className="soft">{connectorOf(kind).words}</td>
                 <td />
               </tr>
             ))}

@@ -1,5 +1,6 @@
-import { writeModes, type StepKind } from '../../../core/job/document'
-import { fileKinds } from '../../../core/job/transfer'
+import { writeModes } from '../../../core/job/writes'
+import type { StepKind } from '../../../core/job/steps'
+import { fileKinds } from '../../../core/files/formats'
 
 /** What a field of a form takes. */
 export type FieldKind =

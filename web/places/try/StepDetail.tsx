@@ -1,7 +1,7 @@
+import { slotLabel } from '../../../core/job/slots'
 import type { ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
-import { slotLabel } from '../../../core/plan/differing'
 import { useAnswer } from '../../data/api'
 import { StateWord } from '../../look/State'
 import { lengthText, numberText } from '../../look/times'

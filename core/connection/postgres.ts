@@ -1,0 +1,18 @@
+import { z } from 'zod'
+import { field } from '../field/field'
+import { defineConnector } from './definition'
+import { filled } from './texts'
+
+export const postgres = defineConnector({
+  words: 'a database',
+  settings: z.strictObject({
+    host: field(filled(), { label: 'Host' }).describe('name or address of the server'),
+    port: field(z.coerce.number<string | number>().int().min(1).max(65535), {
+      label: 'Port',
+      usual: '5432',
+    }).describe('port of the server'),
+    database: field(filled(), { label: 'Database' }).describe('name of the database'),
+    user: field(filled(), { label: 'User' }).describe('who signs in'),
+  }),
+  secret: () => 'password',
+})

@@ -1,0 +1,35 @@
+/** How files of a format may be packed when they are written. */
+export type Packing = 'none' | 'gzip' | 'zstd' | 'snappy'
+
+/** What is known of a format of files without opening one; engine/formats/ has the other half. */
+export interface FormatDefinition {
+  /** What it is called: `newline-delimited JSON`. */
+  readonly words: string
+  /** Fits the names of its files. */
+  readonly names: RegExp
+  /** Keys that say how its files are read. */
+  readonly reads: readonly ReadingKey[]
+  /** How it is written; null for a format that is only read. */
+  readonly writes: {
+    readonly ending: string
+    /** Fits the names, without the ending of a packing, that are written so. */
+    readonly names: RegExp
+    readonly packings: readonly Packing[]
+    /** May it be parted into folders by the values of columns? */
+    readonly folders: boolean
+  } | null
+}
+
+/** Keys of a source of files that say how they are read. */
+export type ReadingKey =
+  | 'delimiter'
+  | 'quote'
+  | 'header'
+  | 'names'
+  | 'skip'
+  | 'comment'
+  | 'decimal'
+  | 'encoding'
+  | 'sheet'
+  | 'records'
+  | 'inner'

@@ -1,0 +1,13 @@
+import type { FormatDefinition } from './definition'
+
+export const ndjson: FormatDefinition = {
+  words: 'newline-delimited JSON',
+  names: /\.(ndjson|jsonl)(\.gz)?$/i,
+  reads: ['inner'],
+  writes: {
+    ending: 'ndjson',
+    names: /\.(ndjson|jsonl)$/i,
+    packings: ['none', 'gzip', 'zstd'],
+    folders: true,
+  },
+}

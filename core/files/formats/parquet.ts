@@ -1,0 +1,13 @@
+import type { FormatDefinition } from './definition'
+
+export const parquet: FormatDefinition = {
+  words: 'Parquet',
+  names: /\.parquet$/i,
+  reads: [],
+  writes: {
+    ending: 'parquet',
+    names: /\.parquet$/i,
+    packings: ['none', 'gzip', 'zstd', 'snappy'],
+    folders: true,
+  },
+}

@@ -1,0 +1,8 @@
+import type { FormatDefinition } from './definition'
+
+export const xlsx: FormatDefinition = {
+  words: 'XLSX',
+  names: /\.xlsx$/i,
+  reads: ['decimal', 'sheet'],
+  writes: { ending: 'xlsx', names: /\.xlsx$/i, packings: ['none'], folders: false },
+}

@@ -1,0 +1,40 @@
+import type { FieldMeta } from '../field/field'
+import { stepKinds, stepOf, textsOfKind, type Step, type StepKind } from './steps'
+import type { Slot } from '../text/slot'
+
+/** The texts of a step, in the order of its definition. */
+export function slotsOf(step: Step): Slot[] {
+  const { kind, spec } = stepOf(step)
+  const slots: Slot[] = []
+  for (const { path, as } of textsOfKind(kind)) {
+    let value: unknown = spec
+    for (const key of path.split('.')) value = (value as Readonly<Record<string, unknown>> | undefined)?.[key]
+    if (typeof value === 'string')
+      slots.push({ step: step.id, path: `${kind}.${path}`, kind: as, text: value })
+  }
+  return slots
+}
+
+interface SlotMeta {
+  readonly label: string
+  readonly names: FieldMeta['names']
+}
+
+const metas = new Map<string, SlotMeta>()
+
+/** What is known of the text at a path of a step, such as `transfer.from.files`. */
+function metaOf(path: string): SlotMeta | undefined {
+  if (metas.size === 0)
+    for (const kind of stepKinds)
+      for (const { path: below, label, names } of textsOfKind(kind))
+        metas.set(`${kind}.${below}`, { label, names })
+  return metas.get(path)
+}
+
+/** What a text is called in a table; a path that no kind has any more is called by itself. */
+export const slotLabel = (path: string): string => metaOf(path)?.label ?? path
+
+/** What the text at a path names: a connection of a kind, a table, or nothing that is known. */
+export const namedAt = (path: string): FieldMeta['names'] => metaOf(path)?.names
+
+export const isStepKind = (kind: string): kind is StepKind => stepKinds.some((known) => known === kind)

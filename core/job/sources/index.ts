@@ -1,0 +1,27 @@
+import { z } from 'zod'
+import { mergedShape } from '../../field/field'
+import { files } from './files'
+import { query } from './query'
+import { service } from './service'
+import { table } from './table'
+import { oneOf } from './oneOf'
+
+/** Every kind of source. */
+export const sources = { files, table, query, service }
+
+export type SourceKind = keyof typeof sources
+export const sourceKinds = Object.keys(sources) as SourceKind[]
+
+export const fromSchema = z
+  .strictObject(mergedShape(sources))
+  .superRefine((from, context) => oneOf('source', sources, from, context))
+
+export type From = z.output<typeof fromSchema>
+
+/** Which kind of source it is, by its keys; the first that names its place where none is whole. */
+export const sourceKind = (from: Readonly<Record<string, unknown>>): SourceKind =>
+  sourceKinds.find(
+    (kind) => from[sources[kind].place] !== undefined && from[sources[kind].what] !== undefined,
+  ) ??
+  sourceKinds.find((kind) => from[sources[kind].place] !== undefined) ??
+  'table'

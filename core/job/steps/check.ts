@@ -1,0 +1,18 @@
+import { z } from 'zod'
+import { checkSchema, checkText } from '../checks'
+import { template } from '../../field/field'
+import { defineStep } from './definition'
+
+export const check = defineStep({
+  does: 'what must hold of a table',
+  firstId: 'check',
+  schema: z
+    .strictObject({
+      on: template({ as: 'text', names: 'postgres' }).describe('a connection of kind database'),
+      table: template({ as: 'table', names: 'table', label: 'checked table' }).describe('schema.table'),
+      that: z.array(checkSchema).min(1).describe('what must hold'),
+    })
+    .describe('holds a table to what must be so; the load fails where it is not'),
+  fresh: ({ database }) => `on: ${database}\ntable: public.new_table\nthat:\n  - rows: { at_least: 1 }`,
+  settings: ({ that }) => [{ label: 'holds', text: that.map(checkText).join('; ') }],
+})

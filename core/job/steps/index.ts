@@ -1,0 +1,55 @@
+import { z } from 'zod'
+import { textFieldsOf, type TextField } from '../../field/field'
+import { givenKind, kindsIn, optionalKinds, type Given, type Specs } from '../kinds'
+import { check } from './check'
+import type { StepDefinition } from './definition'
+import { log } from './log'
+import { sql } from './sql'
+import { transfer } from './transfer'
+
+/** Every kind of step. */
+export const steps = { transfer, sql, check, log }
+
+export type StepKind = keyof typeof steps
+export type StepSpec<K extends StepKind = StepKind> = Specs<typeof steps>[K]
+export const stepKinds = Object.keys(steps) as [StepKind, ...StepKind[]]
+
+/** The definition of a kind, as its readers see it. */
+export const stepDefinition = (kind: StepKind): StepDefinition => steps[kind] as unknown as StepDefinition
+
+export const identifier = z
+  .string()
+  .regex(/^[a-z][a-z0-9_-]{0,62}$/, 'lower-case letters, digits, - and _, beginning with a letter')
+
+export const stepSchema = z
+  .strictObject({
+    id: identifier.describe('names the step within the job'),
+    title: z.string().optional().describe('what it is called where it is read'),
+    note: z.string().optional().describe('for the reader of the job'),
+    off: z.boolean().default(false).describe('turned off: it is not run'),
+    ...optionalKinds(steps),
+  })
+  .refine((step) => kindsIn(steps, step).length === 1, {
+    message: `a step does one thing: ${stepKinds.slice(0, -1).join(', ')} or ${stepKinds.at(-1)}`,
+  })
+export type Step = z.output<typeof stepSchema>
+
+/** Which kind of step it is, and what it is given. */
+export const stepOf = (step: Step): Given<typeof steps> => givenKind(steps, step)
+export const stepKind = (step: Step): StepKind => stepOf(step).kind
+
+/** The texts of each kind of step, by their path below it. */
+const texts = new Map<string, readonly TextField[]>()
+
+/** The texts with expressions that a step of a kind may hold. */
+export function textsOfKind(kind: StepKind): readonly TextField[] {
+  let found = texts.get(kind)
+  if (!found) texts.set(kind, (found = textFieldsOf(steps[kind].schema)))
+  return found
+}
+
+/** Does a step follow the slice, though no text of it names the slice? */
+export function followsSlice(step: Step): boolean {
+  const { kind, spec } = stepOf(step)
+  return stepDefinition(kind).followsSlice?.(spec) ?? false
+}

@@ -1,0 +1,175 @@
+import { z } from 'zod'
+import { formats, type FileKind } from '../../files/formats'
+import { columnRules } from '../../shape/shape'
+import { tableText } from '../../text/slot'
+import { valueTypes } from '../../value'
+import { someNames, type Beginnings } from '../beginnings'
+import { checkSchema, checkText } from '../checks'
+import { columnName, field } from '../../field/field'
+import { fromSchema, sources, type From } from '../sources'
+import { intoSchema, targets } from '../targets'
+import { writeOf, type WriteMode } from '../writes'
+import { defineStep, type Setting, type TableTouch } from './definition'
+
+const shapeSchema = z.strictObject({
+  columns: z
+    .strictObject({
+      type: z.enum(valueTypes).optional().describe('columns of this type'),
+      named: z.string().optional().describe('a name, * matches any letters'),
+    })
+    .default({})
+    .describe('which columns; all of text where nothing is said'),
+  apply: z.array(z.enum(columnRules)).min(1).describe('what is done to each, in order'),
+})
+
+const rejectsSchema = z.union([
+  z.enum(['fail', 'keep']),
+  z.strictObject({ up_to: z.int().min(0).describe('rows that may be rejected') }),
+  z.strictObject({ share: z.number().min(0).max(1).describe('share of the rows read, from 0 to 1') }),
+])
+export type RejectRule = z.output<typeof rejectsSchema>
+
+const transferSchema = z
+  .strictObject({
+    from: fromSchema.describe('where the rows come from'),
+    into: intoSchema.describe('where they go'),
+    columns: z
+      .record(columnName, columnName)
+      .optional()
+      .describe('target column: source column, where the names differ'),
+    types: z
+      .record(columnName, z.enum(valueTypes))
+      .optional()
+      .describe('types for a target that is not there yet, or for files'),
+    shape: z.array(shapeSchema).optional().describe('what is done to values on their way'),
+    check: z.array(checkSchema).optional().describe('held before anything is written'),
+    rejects: field(rejectsSchema, { words: { fail: 'fail on the first', keep: 'keep all' } })
+      .default('fail')
+      .describe('how many rows may be rejected'),
+  })
+  .describe('rows from one place into another')
+
+export type Transfer = z.output<typeof transferSchema>
+
+/** A transfer into a table. */
+export type ToTable = Transfer & {
+  readonly into: Transfer['into'] & {
+    readonly connection: string
+    readonly table: string
+    readonly write: WriteMode
+  }
+}
+/** A transfer into files. */
+export type ToFiles = Transfer & {
+  readonly into: Transfer['into'] & { readonly store: string; readonly file: string }
+}
+
+/** Which of the two it is; the grammar lets no third through. */
+export const intoTable = (spec: Transfer): spec is ToTable => spec.into.connection !== undefined
+
+/** What a transfer takes away before it writes; a file is always replaced whole. */
+export const replaces = ({ into }: Transfer) =>
+  into.write === undefined ? 'all' : writeOf(into.write).replaces
+
+/** Does the same load, run twice, bring its rows twice? */
+export const doubles = ({ into }: Transfer): boolean =>
+  into.write !== undefined && writeOf(into.write).doubles
+
+/** An entry of a fresh step in flow style. */
+const flow = (entries: Readonly<Record<string, string>>): string =>
+  `{ ${Object.entries(entries)
+    .map(([key, value]) => `${key}: ${/^[\w.-]+$/.test(value) ? value : JSON.stringify(value)}`)
+    .join(', ')} }`
+
+export const transfer = defineStep({
+  does: 'rows from one place into another',
+  firstId: 'bring-in',
+  schema: transferSchema,
+  fresh: (names: Beginnings = someNames) =>
+    `from: ${flow(sources.files.fresh(names))}\ninto: ${flow(targets.table.fresh(names))}`,
+  settings: settingsOf,
+  followsSlice: (given) => replaces(given) === 'slice',
+  tables: (text) => {
+    const touch = (side: 'from' | 'into', does: TableTouch['does']): TableTouch[] => {
+      const connection = text(`${side}.connection`)
+      const table = tableText(text(`${side}.table`))
+      return connection?.kind === 'text' && connection.text !== '' && table !== undefined
+        ? [{ connection: connection.text, table, does }]
+        : []
+    }
+    return [...touch('from', 'read'), ...touch('into', 'write')]
+  },
+})
+
+/** How the source's files are read, where it is not the usual way. */
+function readingText(from: From): string {
+  return [
+    from.format,
+    from.delimiter !== ',' && `parted by ${from.delimiter === '\t' ? 'tabs' : from.delimiter}`,
+    !from.header && `no header${from.names ? `: ${from.names.join(', ')}` : ''}`,
+    from.skip && `${from.skip} lines above the header`,
+    from.decimal === ',' && 'decimal comma',
+    from.encoding !== 'utf-8' && from.encoding,
+    from.sheet !== undefined && `sheet ${from.sheet}`,
+    from.records && `records at ${from.records}`,
+    from.inner && `list ${from.inner}`,
+  ]
+    .filter(Boolean)
+    .join(', ')
+}
+
+function rejectsText(rejects: RejectRule): string {
+  if (rejects === 'fail') return 'fail on the first'
+  if (rejects === 'keep') return 'keep all'
+  return 'up_to' in rejects ? `up to ${rejects.up_to}` : `up to ${rejects.share * 100} %`
+}
+
+function settingsOf({ from, into, columns, shape, check, rejects }: Transfer): Setting[] {
+  const settings: Setting[] = []
+  const add = (label: string, text: string | undefined) => {
+    if (text) settings.push({ label, text })
+  }
+  add(
+    'write',
+    into.write &&
+      writeOf(into.write).words +
+        (into.key ? ` by ${into.key.join(', ')}` : '') +
+        (into.slice_by ? ` by ${into.slice_by}` : ''),
+  )
+  if (into.key) add('rows that share the key', into.repeats === 'fail' ? 'fail the load' : 'keep the last')
+  add(
+    'columns',
+    columns &&
+      Object.entries(columns)
+        .map(([target, source]) => `${source} → ${target}`)
+        .join(', '),
+  )
+  add('columns the target lacks', into.unknown_columns === 'fail' ? undefined : into.unknown_columns)
+  add(
+    'shape',
+    shape
+      ?.map(
+        ({ columns: of, apply }) =>
+          `${apply.join(', ')} every ${of.type ?? 'text'} column${of.named ? ` named ${of.named}` : ''}`,
+      )
+      .join('; '),
+  )
+  add('checked before writing', check?.map(checkText).join('; '))
+  add('rejects', rejectsText(rejects))
+  add(
+    'written as',
+    into.store &&
+      [
+        into.format ? formats[into.format as FileKind].words : 'by the ending',
+        into.compress,
+        into.split?.by && `in folders by ${into.split.by.join(', ')}`,
+        into.split?.bytes && `in files of ${into.split.bytes.toLocaleString('en')} bytes`,
+      ]
+        .filter(Boolean)
+        .join(', '),
+  )
+  add('read as', readingText(from))
+  add('columns the source lacks', into.missing_columns === 'fail' ? 'fail the load' : undefined)
+  if (from.store) add('no file', from.missing === 'skip' ? 'skip the load' : 'fail the load')
+  return settings
+}

@@ -1,0 +1,46 @@
+import { Temporal } from 'temporal-polyfill'
+import { celInput, celRow, timestamp, type Bindings } from '../../expression/cel'
+import type { Job } from '../../job/document'
+import type { Slice } from '../../slice/slices'
+import type { Row, ValueType } from '../../value'
+import type { PlanRequest } from '../types'
+
+/** A slice as expressions see it. */
+export function sliceBinding(slice: Slice): Record<string, unknown> {
+  return {
+    from: timestamp(Temporal.Instant.from(slice.from)),
+    to: timestamp(Temporal.Instant.from(slice.to)),
+    label: celInput(slice.label, 'text'),
+  }
+}
+
+/** Bindings for one row and slice, with what is known only while running. */
+export function runBindings(
+  job: Job,
+  given: {
+    parameters: Row
+    environment: PlanRequest['environment']
+    row: Row | null
+    columns: Readonly<Record<string, ValueType>>
+    slice: Slice | null
+  },
+  running: { run: { id: number; started: string }; step: Record<string, Row>; file: Row | null },
+): Bindings {
+  const parameterTypes = Object.fromEntries(
+    Object.entries(job.parameters).map(([name, { type }]) => [name, type]),
+  )
+  return {
+    param: celRow(given.parameters, parameterTypes),
+    env: { name: given.environment.name, ...given.environment.values },
+    run: { id: BigInt(running.run.id), started: timestamp(Temporal.Instant.from(running.run.started)) },
+    step: Object.fromEntries(
+      Object.entries(running.step).map(([id, outcome]) => [
+        id,
+        celRow(outcome, Object.fromEntries(Object.keys(outcome).map((name) => [name, 'integer']))),
+      ]),
+    ),
+    ...(running.file ? { file: celRow(running.file, { size: 'integer' }) } : {}),
+    ...(given.row ? { row: celRow(given.row, given.columns) } : {}),
+    ...(given.slice ? { slice: sliceBinding(given.slice) } : {}),
+  } as Bindings
+}

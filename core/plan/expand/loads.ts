@@ -1,0 +1,112 @@
+import { celRow, plainValue, type Bindings } from '../../expression/cel'
+import { unknownNames, unknownNameText, type KnownNames } from '../../expression/names'
+import { FaultError } from '../../fault'
+import type { RosterContext } from '../../roster/context'
+import type { Roster } from '../../roster/roster'
+import type { Slice } from '../../slice/slices'
+import type { CompiledSlot } from '../../text/slot'
+import type { ValueType } from '../../value'
+import type { Gatherer } from '../gather'
+import type { PlannedLoad } from '../types'
+import { sliceBinding } from './bindings'
+import { findingCode } from './codes'
+import { slotResolver } from './slots'
+
+interface Resolving {
+  readonly index: number
+  readonly each: boolean
+  /** What a part that runs once is called. */
+  readonly title: string
+  readonly slots: readonly (CompiledSlot | undefined)[]
+  readonly roster: Roster | undefined
+  readonly slices: readonly Slice[] | undefined
+  readonly base: Bindings
+  readonly only: string | undefined
+  readonly context: RosterContext
+  readonly names: KnownNames
+  readonly loads: PlannedLoad[]
+  readonly findings: Gatherer
+}
+
+/** Resolves every text of a part for each of its rows and slices. */
+export function resolveLoads(part: Resolving): void {
+  const { roster, slices, base, findings, index, loads } = part
+  const types: Record<string, ValueType> = Object.fromEntries(
+    (roster?.columns ?? []).map(({ name, type }) => [name, type]),
+  )
+  const rowBindings = (roster?.rows ?? []).map(({ row }) => celRow(row, types))
+  const sliceBindings = (slices ?? []).map(sliceBinding)
+  const bindings = (row: number, slice: number): Bindings =>
+    ({
+      ...base,
+      ...(row >= 0 ? { row: rowBindings[row] } : {}),
+      ...(slice >= 0 ? { slice: sliceBindings[slice] } : {}),
+    }) as Bindings
+  const keep = part.each ? loadFilter(part, bindings) : () => true
+  const resolvers = part.slots.map((slot) => slot && slotResolver(slot, bindings))
+  const rowCount = part.each ? roster!.rows.length : 1
+  const sliceCount = part.each && slices ? slices.length : 1
+  for (let s = 0; s < sliceCount; s++) {
+    for (let r = 0; r < rowCount; r++) {
+      const row = part.each ? r : -1
+      const slice = part.each && slices ? s : -1
+      if (!keep(row, slice)) continue
+      const number = loads.length
+      const rowKey = row >= 0 ? roster!.rows[row]!.key : part.title
+      const key = slice >= 0 ? `${rowKey} · ${slices![slice]!.label}` : rowKey
+      const resolved = resolvers.map((resolve, i) => {
+        if (!resolve) return null
+        const outcome = resolve(row, slice)
+        if (outcome.fault) {
+          findings.addForLoad(
+            findingCode(outcome.fault.code),
+            'stop',
+            outcome.fault.message,
+            { part: index, step: part.slots[i]!.step, path: part.slots[i]!.path },
+            number,
+          )
+        }
+        return outcome.value
+      })
+      loads.push({ part: index, key, row, slice, resolved })
+    }
+  }
+}
+
+function loadFilter(part: Resolving, bindings: (row: number, slice: number) => Bindings) {
+  if (part.only === undefined || part.only.trim() === '') return () => true
+  const where = { part: part.index, path: 'only' }
+  try {
+    const compiled = part.context.compile(part.only)
+    const [unknown] = unknownNames(compiled, part.names)
+    if (unknown) {
+      part.findings.add(
+        'unknown-name',
+        'stop',
+        `${unknownNameText(unknown)} (in the filter "${part.only}")`,
+        where,
+      )
+      return () => true
+    }
+    return (row: number, slice: number): boolean => {
+      try {
+        const verdict = plainValue(compiled.evaluate(bindings(row, slice)))
+        if (typeof verdict === 'boolean') return verdict
+        part.findings.add(
+          'expression',
+          'stop',
+          `the filter "${part.only}" gives ${String(verdict)}, not true or false`,
+          where,
+        )
+      } catch (error) {
+        if (!(error instanceof FaultError)) throw error
+        part.findings.add('expression', 'stop', error.fault.message, where)
+      }
+      return true
+    }
+  } catch (error) {
+    if (!(error instanceof FaultError)) throw error
+    part.findings.add('expression', 'stop', `${error.fault.message} (in the filter)`, where)
+    return () => true
+  }
+}

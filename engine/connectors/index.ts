@@ -1,0 +1,19 @@
+import type { ConnectionKind } from '../../core/connection/connection'
+import type { Connector, Opened } from './definition'
+import { files } from './files'
+import { postgres } from './postgres'
+import { service } from './service'
+
+/** Every kind of connection: how it is reached. */
+const connectors: { readonly [K in ConnectionKind]: Connector<K> } = { postgres, files, service }
+
+/** The connector of a kind, ready for what it opened. */
+export const connectorFor = <K extends ConnectionKind>({ kind }: Opened<K>): Connector<K> =>
+  connectors[kind] as unknown as Connector<K>
+
+export const openKind = (
+  kind: ConnectionKind,
+  name: string,
+  settings: Readonly<Record<string, string | number>>,
+  secret: string | undefined,
+): Opened => connectors[kind].open(name, settings, secret)

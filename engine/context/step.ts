@@ -1,0 +1,112 @@
+import type pg from 'pg'
+import type { Counts } from '../../core/balance/balance'
+import type { Slice } from '../../core/slice/slices'
+import type { Resolved } from '../../core/text/slot'
+import type { Aside } from './aside'
+import type { Engine } from './engine'
+import type { FileRecord, LoadError, StatementRecord } from '../../database/schema'
+
+/** What reading a source needs to know. */
+export interface ReadContext {
+  readonly engine: Engine
+  readonly environment: string
+  /** Times without a zone are read in it. */
+  readonly zone: string
+  readonly signal: AbortSignal
+  /** What is found out on the way. */
+  readonly outcome: Outcome
+  /** In a try: where everything is kept that it does. */
+  readonly aside?: Aside
+}
+
+/** Gives a text of a step as it resolved, by its path below the kind, such as `from.files`. */
+export type TextOf = (path: string) => Resolved
+
+/** Which load and step is at work, and all it works with; the marker in the target carries its names. */
+export interface StepContext extends ReadContext {
+  readonly installation: string
+  readonly run: number
+  readonly load: number
+  readonly step: string
+  readonly slice: Slice | null
+  /** Folder for the rejects of this load. */
+  readonly rejectFolder: string
+  readonly text: TextOf
+}
+
+/** A context for looking only: what is found out on the way is not kept. */
+export const lookContext = (
+  engine: Engine,
+  environment: string,
+  zone = 'UTC',
+  signal: AbortSignal = new AbortController().signal,
+): ReadContext => ({ engine, environment, zone, signal, outcome: emptyOutcome() })
+
+/** What a step did, as it is recorded. */
+export interface StepOutcome {
+  readonly counts: Counts
+  readonly bytes: number
+  readonly statements: StatementRecord[]
+  readonly files: FileRecord[]
+  readonly rejectReasons: Record<string, number>
+  /** Path of the rejects file relative to the data folder's rejects/. */
+  readonly rejectFile: string | null
+  readonly log: string[]
+  /** Columns that were found at the source; types where it has them. */
+  readonly sourceColumns?: readonly { readonly name: string; readonly type?: string }[]
+}
+
+export function emptyOutcome(): StepOutcome & { counts: Counts; bytes: number; rejectFile: string | null } {
+  return {
+    counts: { read: 0, written: 0, unchanged: 0, rejected: 0, filtered: 0 },
+    bytes: 0,
+    statements: [],
+    files: [],
+    rejectReasons: {},
+    rejectFile: null,
+    log: [],
+  }
+}
+
+export type Mutable<T> = { -readonly [K in keyof T]: T[K] }
+export type Outcome = Mutable<StepOutcome>
+
+/** A load cannot go on, or has nothing to do (`skip`). Carries what was found so far. */
+export class StepFault extends Error {
+  constructor(
+    readonly error: Omit<LoadError, 'step'>,
+    readonly skip = false,
+  ) {
+    super(error.message)
+    this.name = 'StepFault'
+  }
+}
+
+export const nothingWritten = 'nothing was written'
+
+export const stopped = (): StepFault =>
+  new StepFault({ code: 'stopped', message: 'stopped', effect: nothingWritten, advice: 'rerun it' })
+
+export function stepFault(code: string, message: string, advice: string, rows?: LoadError['rows']): never {
+  throw new StepFault({ code, message, effect: nothingWritten, advice, ...(rows ? { rows } : {}) })
+}
+
+/** Runs a statement and keeps it, its values and its time for the record. */
+export async function recorded(
+  client: pg.ClientBase,
+  outcome: Outcome,
+  on: string,
+  text: string,
+  values: readonly unknown[] = [],
+): Promise<pg.QueryResult> {
+  const start = performance.now()
+  const result = await client.query(text, values as unknown[])
+  outcome.statements.push({
+    on,
+    text,
+    ...(values.length > 0 ? { values } : {}),
+    ...(result.rowCount === null ? {} : { rows: result.rowCount }),
+    milliseconds: Math.round((performance.now() - start) * 10) / 10,
+  })
+  return result
+}

@@ -1,0 +1,31 @@
+import type { FileRecord } from '../../database/schema'
+
+/** What a transfer reads, opened and ready to be selected from by DuckDB. */
+export interface Source {
+  readonly empty: false
+  /** What it is called in messages: its first file, or its address. */
+  readonly label: string
+  /** DuckDB's types; VARCHAR for text that is still to be read as what it is. */
+  readonly columns: readonly { readonly name: string; readonly type: string }[]
+  /** Stands after FROM. Where lines of text are read (`ofText`), columns are cast to these types as they are read. */
+  readonly sql: (types: Readonly<Record<string, string>>) => string
+  /** Lines that cannot be read as their types go to DuckDB's tables of rejects. */
+  readonly ofText: boolean
+  /** It flows once: what cannot be cast fails the load, since it cannot be looked at before. */
+  readonly once?: boolean
+  /** Settles when the source has given all it has, or tells why it could not. */
+  readonly drained?: () => Promise<void>
+  /** The counts, made apart from the reading; settled when the source was read through. */
+  readonly counted: Promise<{
+    readonly files: readonly FileRecord[]
+    readonly rows: number
+    readonly bytes: number
+  }>
+}
+
+/** A source that has neither a header nor rows: an empty file. */
+export interface EmptySource {
+  readonly empty: true
+  readonly label: string
+  readonly counted: Source['counted']
+}

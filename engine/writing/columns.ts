@@ -1,0 +1,57 @@
+import type { Transfer } from '../../core/job/steps/transfer'
+import { postgresTypeFor } from '../../core/catalog/types'
+import type { ValueType } from '../../core/value'
+import { stepFault } from '../context/step'
+
+/** Target column → source column, by the job's map, else by name: as written, then in lower case without blanks around. */
+export function sourceColumns(header: readonly string[], spec: Transfer): Map<string, string> {
+  const found = new Map<string, string>()
+  const taken = new Set(Object.values(spec.columns ?? {}))
+  for (const name of header) if (!taken.has(name)) found.set(name, name)
+  for (const name of header) {
+    const plain = name.trim().toLowerCase()
+    if (!taken.has(name) && plain !== name && !found.has(plain)) {
+      found.set(plain, name)
+      found.delete(name)
+    }
+  }
+  for (const [target, source] of Object.entries(spec.columns ?? {})) {
+    if (!header.includes(source))
+      stepFault(
+        'no-column',
+        `the source has no column "${source}", which columns: maps to ${target}; it has ${header.join(', ')}`,
+        'mend columns: in the job',
+      )
+    found.set(target, source)
+  }
+  return found
+}
+
+/** Type of a column of a new table: the one the job gives, else the one offered by the source. */
+export function typeFor(name: string, spec: Transfer, found: string): string {
+  const given: ValueType | undefined = spec.types?.[name]
+  return given ? postgresTypeFor(given) : found
+}
+
+/**
+ * The columns of a target that a source fills. @throws StepFault `no-columns` where there is none, `no-key` where one of
+ * the key's is not among them
+ */
+export function filledColumns<C extends { readonly name: string }>(
+  columns: readonly C[],
+  sourceOf: ReadonlyMap<string, string>,
+  spec: Transfer,
+  said: { readonly source: string; readonly table: string; readonly names: readonly string[] },
+): C[] {
+  const filled = columns.filter(({ name }) => sourceOf.has(name))
+  if (filled.length === 0)
+    stepFault(
+      'no-columns',
+      `no column of ${said.source} is one of ${said.table}: it has ${said.names.join(', ')}`,
+      'map them with columns:',
+    )
+  for (const name of spec.into.key ?? [])
+    if (!filled.some((column) => column.name === name))
+      stepFault('no-key', `${said.source} has no column for the key "${name}"`, 'map it with columns:')
+  return filled
+}

@@ -1,0 +1,53 @@
+import type pg from 'pg'
+import type { Outcome, StepContext } from '../context/step'
+import { transaction } from '../context/transaction'
+
+const ensured = new WeakMap<pg.Pool, Promise<void>>()
+
+/** The table of markers that Mattock keeps in a target: a load that is in it has taken effect. */
+export function ensureMarkers(pool: pg.Pool): Promise<void> {
+  let done = ensured.get(pool)
+  if (!done) {
+    done = makeMarkers(pool)
+    ensured.set(pool, done)
+    done.catch(() => ensured.delete(pool))
+  }
+  return done
+}
+
+async function makeMarkers(pool: pg.Pool): Promise<void> {
+  const { rows } = await pool.query<{ there: boolean }>(
+    `select to_regclass('mattock.load_marker') is not null as there`,
+  )
+  if (rows[0]!.there) return
+  await transaction(pool, async (client) => {
+    await client.query(`select pg_advisory_xact_lock(hashtext('mattock.load_marker'))`)
+    await client.query('create schema if not exists mattock')
+    await client.query(`create table if not exists mattock.load_marker (
+      installation text not null, load bigint not null, step text not null, run integer not null,
+      at timestamptz not null default clock_timestamp(), outcome jsonb not null, primary key (installation, load, step))`)
+  })
+}
+
+/** What an earlier attempt of this load recorded when it took effect, if one did. */
+export async function readMarker(
+  client: pg.ClientBase,
+  context: Pick<StepContext, 'installation' | 'load' | 'step'>,
+): Promise<Outcome | undefined> {
+  const { rows } = await client.query<{ outcome: Outcome }>({
+    name: 'mattock-read-marker',
+    text: 'select outcome from mattock.load_marker where installation = $1 and load = $2 and step = $3',
+    values: [context.installation, context.load, context.step],
+  })
+  return rows[0]?.outcome
+}
+
+/** Writes the marker in the load's own transaction. A second attempt at the same time fails on its primary key. */
+export async function writeMarker(client: pg.ClientBase, context: StepContext): Promise<void> {
+  if (context.aside) return
+  await client.query({
+    name: 'mattock-write-marker',
+    text: 'insert into mattock.load_marker (installation, load, step, run, outcome) values ($1, $2, $3, $4, $5)',
+    values: [context.installation, context.load, context.step, context.run, JSON.stringify(context.outcome)],
+  })
+}

@@ -1,0 +1,4 @@
+import type { Mode } from './definition'
+import { insertAll } from './insert'
+
+export const append: Mode = { straight: true, apply: insertAll }
