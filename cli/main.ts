@@ -1,3 +1,4 @@
+import { UsageError } from './usage'
 import { argv, exit } from 'node:process'
 
 const usage = `Mattock: see every load before it runs; prove every load after it ran.
@@ -16,9 +17,6 @@ const usage = `Mattock: see every load before it runs; prove every load after it
 FROM/TO is half-open: 2026-11-01/2026-11-05 is four days. A single date is the slice that begins there.
 Exit: 0 good, 1 the run failed or did not balance, 2 wrong use, 3 the plan has a stop.
 `
-
-/** A mistake in how the command was called. */
-export class UsageError extends Error {}
 
 async function main(): Promise<number> {
   const [command, ...rest] = argv.slice(2)

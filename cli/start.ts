@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import { migrateDatabase } from '../database/open'
 import { accounts as demoAccounts } from '../demo/seed'
-import { UsageError } from './main'
+import { UsageError } from './usage'
 import { ensureDatabase, freePort, startPostgres, type OwnPostgres } from './postgres'
 import { dataFolder, running, stateFile, type Running } from './state'
 

@@ -2,7 +2,7 @@ import { parseArgs } from 'node:util'
 import type { Answer } from '../contract/route'
 import { routes } from '../contract/routes'
 import { openApi } from './api'
-import { UsageError } from './main'
+import { UsageError } from './usage'
 import { dataFolder } from './state'
 
 type Survey = Answer<typeof routes.survey>

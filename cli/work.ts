@@ -3,7 +3,7 @@ import { routes } from '../contract/routes'
 import type { Answer } from '../contract/route'
 import type { Row } from '../core/value'
 import { ApiError, openApi, type Api } from './api'
-import { UsageError } from './main'
+import { UsageError } from './usage'
 import { comparisonText, planText, runsText, runText } from './print'
 import { dataFolder } from './state'
 

@@ -3,7 +3,7 @@ import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import { openEngine } from '../engine/context/engine'
 import { startWorker } from '../engine/queue/worker'
-import { UsageError } from './main'
+import { UsageError } from './usage'
 import { dataFolder, running } from './state'
 
 /** One worker process; ends on SIGTERM when its loads are done. */

@@ -1,3 +1,4 @@
+import type { FileRecord, LoadError, PlanMark, RunState, StatementRecord, StoredPart } from './records'
 import { sql } from 'drizzle-orm'
 import {
   bigint,
@@ -15,13 +16,14 @@ import {
 import type { ConnectionKind } from '../core/connection/connection'
 import type { CellRules } from '../core/control/rules'
 import type { Forecast } from '../core/forecast/forecast'
-import type { Finding, PlanPart } from '../core/plan/types'
+import type { Finding } from '../core/plan/types'
 import type { Resolved } from '../core/text/slot'
 import type { Row } from '../core/value'
 import { bytea, count, created, mattock, when } from './columns'
 
 export { mattock } from './columns'
 export * from './catalog'
+export * from './records'
 export * from './try'
 
 export const account = mattock.table('account', {
@@ -163,27 +165,6 @@ export const plan = mattock.table('plan', {
   marks: jsonb('marks').$type<PlanMark[]>().notNull().default([]),
 })
 
-export interface PlanMark {
-  readonly connections: readonly string[]
-  readonly codes: readonly string[]
-}
-
-/** A part as it is kept: its rows, slices and what varies with them are rows of their own. */
-export type StoredPart = Omit<PlanPart, 'roster' | 'slices' | 'varies'> & {
-  readonly columns: PlanPart['roster'] extends infer R ? (R extends { columns: infer C } ? C : never) : never
-  readonly each: boolean
-  readonly rows: number
-  readonly slices: number
-  /** By which of row and slice each slot varies; plans of before have what a load resolves to with the load. */
-  readonly varies?: PlanPart['varies']
-  /** What the slots resolve to that are the same in all loads, in their order. */
-  readonly same?: readonly (Resolved | null)[]
-  readonly differing: {
-    readonly columns: readonly { id: string; label: string; kind: 'row' | 'slice' | 'slot'; slot?: number }[]
-    readonly same: readonly { label: string; text: string }[]
-  }
-}
-
 const ofPlan = () =>
   integer('plan_id')
     .notNull()
@@ -280,18 +261,6 @@ export const run = mattock.table(
   ],
 )
 
-export const runStates = [
-  'waiting',
-  'ready',
-  'running',
-  'done',
-  'failed',
-  'held',
-  'skipped',
-  'stopped',
-] as const
-export type RunState = (typeof runStates)[number]
-
 export const load = mattock.table(
   'load',
   {
@@ -337,18 +306,6 @@ export const load = mattock.table(
   ],
 )
 
-export interface LoadError {
-  readonly step: string | null
-  readonly code: string
-  readonly message: string
-  /** What was and was not written. */
-  readonly effect: string
-  /** What to do. */
-  readonly advice: string
-  /** A sample of rows that show it, for a failed check. */
-  readonly rows?: readonly Row[]
-}
-
 export const loadStep = mattock.table(
   'load_step',
   {
@@ -377,25 +334,6 @@ export const loadStep = mattock.table(
   },
   (t) => [primaryKey({ columns: [t.loadId, t.position] })],
 )
-
-export interface StatementRecord {
-  readonly on: string
-  readonly text: string
-  readonly values?: readonly unknown[]
-  /** Rows it touched, where the server says so. */
-  readonly rows?: number
-  readonly milliseconds: number
-}
-
-export interface FileRecord {
-  readonly store: string
-  readonly path: string
-  readonly size: number
-  readonly modified: string
-  readonly sha256: string
-  /** Rows it holds; a header is none. */
-  readonly records: number
-}
 
 /** The newest loading of each file into each target, for `already-loaded`. */
 export const loadedFile = mattock.table(

@@ -6,46 +6,18 @@ import helmet from 'helmet'
 import type { Logger } from 'pino'
 import { z } from 'zod'
 import { openApi } from '../contract/openapi'
-import type { Answer, Route } from '../contract/route'
+import type { Route } from '../contract/route'
 import { routes, type Routes } from '../contract/routes'
 import { FaultError, type Fault } from '../core/fault'
 import { jobJsonSchema } from '../core/job/document'
 import type { Engine } from '../engine/context/engine'
 import { DocumentError, isSaved } from '../engine/jobs/versions'
-import type { Planner } from '../engine/planner/asks'
+import type { Asked, ServerOptions } from './handler'
 import { fromOurPages, whoAsks, type Account } from './auth'
 import { liveEvents } from './events'
 import { handlers } from './handlers'
 import { downloadCatalog } from './handlers/catalog'
 import { downloadRejects } from './handlers/rejects'
-
-/** What a handler works with. */
-export interface Asked {
-  readonly engine: Engine
-  readonly account: Account
-  readonly request: Request
-  readonly response: Response
-  readonly options: ServerOptions
-}
-
-export interface ServerOptions {
-  readonly organisation: string
-  /** Accounts shown on the sign-in page; a demo has them. */
-  readonly demoAccounts: readonly { email: string; password: string; role: string }[]
-  readonly background: () => { label: string; done: number; total: number } | null
-  /** Folder of the built pages. */
-  readonly pages: string
-  readonly planner: Planner
-}
-
-export type Handler<T> =
-  T extends Route<infer P, infer Q, infer B, z.ZodType>
-    ? (
-        asked: Asked,
-        given: { params: z.output<P>; query: z.output<Q>; body: z.output<B> },
-      ) => Promise<Answer<T>>
-    : never
-export type Handlers = { readonly [K in keyof Routes]: Handler<Routes[K]> }
 
 const statusOf: Record<string, number> = {
   'unknown-name': 404,

@@ -1,3 +1,4 @@
+import type { DatasetKind } from './datasetKinds'
 import { formats, type FileKind } from '../files/formats'
 import type { ValueType } from '../value'
 import type { Reading, Verdict } from './evidence'
@@ -46,7 +47,7 @@ export interface FoundColumn {
 /** A dataset as a survey found it. `locator` names it within its connection, and stays when its name is changed. */
 export interface FoundDataset {
   readonly locator: string
-  readonly kind: 'table' | 'view' | 'files' | 'service'
+  readonly kind: DatasetKind
   readonly name: string
   readonly columns: readonly FoundColumn[]
   readonly key: readonly string[]

@@ -4,7 +4,9 @@ import { defineConnector } from './definition'
 import { filled } from './texts'
 
 export const files = defineConnector({
+  title: 'file store',
   words: 'a file store',
+  holds: 'files',
   settings: z.strictObject({
     folder: field(filled(), { label: 'Folder on the machines that work' }).describe(
       'the folder below which its files lie',

@@ -4,7 +4,9 @@ import { defineConnector } from './definition'
 import { filled } from './texts'
 
 export const postgres = defineConnector({
+  title: 'Postgres database',
   words: 'a database',
+  holds: 'tables',
   settings: z.strictObject({
     host: field(filled(), { label: 'Host' }).describe('name or address of the server'),
     port: field(z.coerce.number<string | number>().int().min(1).max(65535), {

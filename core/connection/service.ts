@@ -88,7 +88,9 @@ const settings = z.strictObject({
 export type ServiceSettings = z.output<typeof settings>
 
 export const service = defineConnector({
+  title: 'HTTP JSON service',
   words: 'an HTTP service',
+  holds: 'records',
   settings,
   secret: ({ sign_in = 'none' }) =>
     sign_in === 'none' ? undefined : sign_in === 'basic' ? 'password' : 'token',

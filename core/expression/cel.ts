@@ -163,6 +163,9 @@ function walk(
   if (!expr) return
   const kind = expr.exprKind
   switch (kind.case) {
+    case 'constExpr':
+    case undefined:
+      return
     case 'identExpr':
       if (!bound.has(kind.value.name)) seen(kind.value.name, [], expr.id, optional)
       return

@@ -1,5 +1,4 @@
 import { z } from 'zod'
-import type { ConnectionKind } from '../connection/connection'
 import type { SlotKind } from '../text/slot'
 
 /** What a key of the grammar is to the person who sets it, and to those who read its text. */
@@ -8,8 +7,8 @@ export interface FieldMeta {
   readonly label?: string
   /** A text with expressions, and how they become text. */
   readonly as?: SlotKind
-  /** It names one of these, so that they are offered. */
-  readonly names?: ConnectionKind | 'control' | 'table'
+  /** It names one of these, so that they are offered: a connection of a kind, `control` (a control table), `table`. */
+  readonly names?: string
   /** Seldom set: its field is shown where it is set, or when asked for. */
   readonly rare?: boolean
   /** Lines that its field begins with. */

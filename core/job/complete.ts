@@ -1,6 +1,5 @@
 import { isMap, isScalar, isSeq, parseDocument, type Node } from 'yaml'
-import { connectors } from '../connection/connection'
-import type { FieldMeta } from '../field/field'
+import { connectionKinds, connectorOf, type ConnectionKind } from '../connection/connection'
 import { jobJsonSchema } from './document'
 
 /** What could stand at a place of a document. */
@@ -21,25 +20,21 @@ export interface OfferOption {
 
 /** Names of the place where the document is written, offered where it takes one of them. */
 export interface OfferedNames {
-  readonly postgres: readonly string[]
-  readonly files: readonly string[]
-  readonly service: readonly string[]
+  readonly connections: Readonly<Record<ConnectionKind, readonly string[]>>
   readonly controls: readonly string[]
   /** What an expression may name here: `row.kind`, `slice.from`, functions. */
   readonly expressions: readonly string[]
 }
 
-/** The lists that texts name things of; tables are not known here. */
-const naming = {
-  control: { of: 'controls', says: 'a control table' },
-  files: { of: 'files', says: connectors.files.words },
-  service: { of: 'service', says: connectors.service.words },
-  postgres: { of: 'postgres', says: connectors.postgres.words },
-  table: undefined,
-} as const satisfies Record<
-  NonNullable<FieldMeta['names']>,
-  { of: keyof OfferedNames; says: string } | undefined
->
+/** What is offered where a text names something; tables are not known here. */
+function namedOffers(
+  named: string,
+  names: OfferedNames,
+): { list: readonly string[]; says: string } | undefined {
+  if (named === 'control') return { list: names.controls, says: 'a control table' }
+  const kind = connectionKinds.find((one) => one === named)
+  return kind && { list: names.connections[kind], says: connectorOf(kind).words }
+}
 
 interface Schema {
   readonly $ref?: string
@@ -55,7 +50,7 @@ interface Schema {
   readonly const?: unknown
   readonly $defs?: Readonly<Record<string, Schema>>
   /** What a text names (FieldMeta). */
-  readonly 'x-names'?: keyof typeof naming
+  readonly 'x-names'?: string
 }
 
 const root = jobJsonSchema({ marks: true }) as Schema
@@ -165,8 +160,8 @@ function valuesAt(path: readonly (string | number)[], names: OfferedNames): Offe
   const plain = (list: readonly string[], says?: string): OfferOption[] =>
     list.map((label) => ({ label, says, text: label }))
   const named = schemasAt(path).find((schema) => schema['x-names'])?.['x-names']
-  const offers = named === undefined ? undefined : naming[named]
-  if (offers) return plain(names[offers.of], offers.says)
+  const offers = named === undefined ? undefined : namedOffers(named, names)
+  if (offers) return plain(offers.list, offers.says)
   const known = schemasAt(path).flatMap((schema) => [
     ...(schema.enum ?? []),
     ...(schema.const === undefined ? [] : [schema.const]),

@@ -1,5 +1,5 @@
 import type { FieldMeta } from '../field/field'
-import { stepKinds, stepOf, textsOfKind, type Step, type StepKind } from './steps'
+import { stepKinds, stepOf, textsOfKind, type Step } from './steps'
 import type { Slot } from '../text/slot'
 
 /** The texts of a step, in the order of its definition. */
@@ -36,5 +36,3 @@ export const slotLabel = (path: string): string => metaOf(path)?.label ?? path
 
 /** What the text at a path names: a connection of a kind, a table, or nothing that is known. */
 export const namedAt = (path: string): FieldMeta['names'] => metaOf(path)?.names
-
-export const isStepKind = (kind: string): kind is StepKind => stepKinds.some((known) => known === kind)

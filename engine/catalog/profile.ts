@@ -1,3 +1,4 @@
+import { isRelation } from '../../core/catalog/datasetKinds'
 import { eq, sql } from 'drizzle-orm'
 import { quoteName } from '../../core/text/slot'
 import type { CatalogColumn } from '../../core/catalog/edits'
@@ -55,7 +56,7 @@ export interface Profile {
 /** Profiles every row of a dataset, in the database itself or by DuckDB over its files; two passes. */
 export async function profileDataset(engine: Engine, entry: Dataset): Promise<Profile> {
   const columns = catalogColumns(entry)
-  if (entry.kind === 'files' || entry.kind === 'service')
+  if (!isRelation(entry.kind))
     return await withDataset(engine, entry, Infinity, async (duck, relation) => {
       const typed = columns.flatMap((column) => {
         const native = relation.columns.find(({ name }) => name === column.source)?.type

@@ -1,3 +1,4 @@
+import type { DatasetKind } from '../../core/catalog/datasetKinds'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { mkdir, rm } from 'node:fs/promises'
@@ -53,24 +54,33 @@ export async function withDataset<T>(
   await mkdir(folder, { recursive: true })
   try {
     return await withDuck('UTC', true, async (duck) => {
-      const relation =
-        entry.kind === 'service'
-          ? await serviceRelation(engine, duck, entry, folder, signal)
-          : await filesRelation(engine, duck, entry, files, folder)
-      return await work(duck, relation)
+      const open = openers[entry.kind]
+      if (!open) throw new Error(`${entry.name} is a relation of its database`)
+      return await work(duck, await open({ engine, duck, entry, files, folder, signal }))
     })
   } finally {
     await rm(folder, { recursive: true, force: true })
   }
 }
 
-async function serviceRelation(
-  engine: Engine,
-  duck: DuckDBConnection,
-  entry: Dataset,
-  folder: string,
-  signal?: AbortSignal,
-): Promise<Relation> {
+/** What opening a dataset needs. */
+interface Opening {
+  readonly engine: Engine
+  readonly duck: DuckDBConnection
+  readonly entry: Dataset
+  /** Files that are read at most, from the newest. */
+  readonly files: number
+  readonly folder: string
+  readonly signal: AbortSignal | undefined
+}
+
+/** How the kinds of datasets that are no relation of a database are opened. */
+const openers: Partial<Record<DatasetKind, (opening: Opening) => Promise<Relation>>> = {
+  files: filesRelation,
+  service: serviceRelation,
+}
+
+async function serviceRelation({ engine, duck, entry, folder, signal }: Opening): Promise<Relation> {
   const { service } = await openAs(engine, 'service', entry.connection, entry.environment)
   const full = join(folder, 'records.ndjson')
   await layServiceDown(service, entry.locator.split('#')[0]!, full, {
@@ -86,13 +96,7 @@ async function serviceRelation(
   )
 }
 
-async function filesRelation(
-  engine: Engine,
-  duck: DuckDBConnection,
-  entry: Dataset,
-  limit: number,
-  folder: string,
-): Promise<Relation> {
+async function filesRelation({ engine, duck, entry, files: limit, folder }: Opening): Promise<Relation> {
   const { store } = await openAs(engine, 'files', entry.connection, entry.environment)
   const shapes = await engine.db
     .select()

@@ -1,3 +1,4 @@
+import { isRelation } from '../../core/catalog/datasetKinds'
 import { quoteName } from '../../core/text/slot'
 import { openPostgres } from '../connectors/connections'
 import { qualified } from '../connectors/postgres/tables'
@@ -13,7 +14,7 @@ export interface Sample {
 /** The first rows of a dataset, by the catalog's names. Of files, of the newest few. */
 export async function sampleRows(engine: Engine, entry: Dataset, limit: number): Promise<Sample> {
   const columns = catalogColumns(entry)
-  if (entry.kind === 'files' || entry.kind === 'service')
+  if (!isRelation(entry.kind))
     return await withDataset(engine, entry, 3, async (duck, relation) => {
       const there = columns.filter(({ source }) => relation.columns.some(({ name }) => name === source))
       const list = there.map(({ source }) => `cast(${quoteName(source)} as varchar)`).join(', ')

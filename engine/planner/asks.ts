@@ -22,12 +22,3 @@ export interface Planner {
   ): Promise<Awaited<ReturnType<PlannerAsks[K]>>>
   close(): void
 }
-
-/** Plans in this very process: for tests and commands that do nothing else meanwhile. */
-export function planHere(engine: Engine): Planner {
-  return {
-    ask: (kind, ...given) =>
-      (plannerAsks[kind] as (engine: Engine, ...rest: unknown[]) => Promise<never>)(engine, ...given),
-    close: () => {},
-  }
-}

@@ -1,6 +1,7 @@
 import type { Transfer } from '../../core/job/steps/transfer'
 import { and, eq } from 'drizzle-orm'
 import type pg from 'pg'
+import { connectorOf } from '../../core/connection/connection'
 import { groupBy } from '../../core/group'
 import {
   loadedKey,
@@ -59,7 +60,7 @@ async function gatherFiles(
   }
   for (const [name, wanted] of byStore) {
     const known = Object.hasOwn(connections, name) ? connections[name] : undefined
-    if (!known?.configured || known.kind !== 'files') continue
+    if (!known?.configured || connectorOf(known.kind).holds !== 'files') continue
     const { store } = await openAs(engine, 'files', name, expansion.request.environment.name)
     // a few at a time: the disk has no use for ten thousand questions at once
     const listed = await new Lister(store).findMany(
@@ -106,7 +107,13 @@ async function gatherTables(
   const wanted = new Map<string, { all: Set<string>; read: Set<string> }>()
   const want = (name: string | undefined, table: string | undefined, read: boolean) => {
     const known = name !== undefined && Object.hasOwn(connections, name) ? connections[name] : undefined
-    if (name === undefined || table === undefined || !known?.configured || known.kind !== 'postgres') return
+    if (
+      name === undefined ||
+      table === undefined ||
+      !known?.configured ||
+      connectorOf(known.kind).holds !== 'tables'
+    )
+      return
     const lists = wanted.get(name) ?? { all: new Set<string>(), read: new Set<string>() }
     wanted.set(name, lists)
     lists.all.add(table)

@@ -10,7 +10,7 @@ import { postgresMessage } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
 import { inBatches } from '../context/inBatches'
 import { StepFault } from '../context/step'
-import { readSource } from './rosters/index'
+import { isEdited, placeOf, readSource } from './rosters/index'
 
 /** Reads what the rosters of a job need, inner ones after the outer; a source that cannot be read is a fault of its own. */
 export async function gatherRosters(
@@ -46,7 +46,7 @@ export async function gatherLately(engine: Engine, request: PlanRequest): Promis
   for (const [id, found] of known) if (id.startsWith(prefix)) given.set(id.slice(prefix.length), found)
   const gathered = await gatherRosters(engine, request, given)
   for (const [id, found] of gathered) {
-    if (given.has(id) || isFault(found) || (JSON.parse(id) as RosterSource).kind === 'control') continue
+    if (given.has(id) || isFault(found) || isEdited(JSON.parse(id) as RosterSource)) continue
     known.set(prefix + id, found)
     setTimeout(() => known.delete(prefix + id), latelyKept).unref()
   }
@@ -86,6 +86,5 @@ function sourceFault(error: unknown, source: RosterSource): Fault {
   if (error instanceof StepFault) return { code: 'roster', message: error.message, where: {} }
   const { code } = error as { code?: unknown }
   if (typeof code !== 'string') throw error
-  const where = source.kind === 'query' ? ` (roster query on ${source.connection})` : ''
-  return { code: 'roster', message: `${postgresMessage(error)}${where}`, where: {} }
+  return { code: 'roster', message: `${postgresMessage(error)}${placeOf(source)}`, where: {} }
 }

@@ -5,7 +5,8 @@ import type { Engine } from '../context/engine'
 import { handOver, runSurvey } from '../survey/survey'
 import { runTry } from '../trying/runTry'
 import { forgetTries } from '../trying/try'
-import { runLoad, type LoadEnd, type Started } from '../running/runLoad'
+import { runLoad, type LoadEnd } from '../running/runLoad'
+import type { Started } from '../running/started'
 
 /** How long a worker may be silent before its loads are given to others, in seconds. Takes effect within this + one round of 4 s. */
 const silence = 15

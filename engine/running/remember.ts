@@ -1,6 +1,6 @@
 import type { Step } from '../../core/job/steps'
 import type { Engine } from '../context/engine'
-import type { Started } from './runLoad'
+import type { Started } from './started'
 import type { Outcome, TextOf } from '../context/step'
 import { runnerOf } from '../steps'
 

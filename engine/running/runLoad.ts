@@ -1,3 +1,4 @@
+import type { Started } from './started'
 import { stepKind, type Step } from '../../core/job/steps'
 import { activeSteps } from '../../core/job/document'
 import { join } from 'node:path'
@@ -24,16 +25,6 @@ import { rememberStep } from './remember'
 import { textsOfStep } from '../../core/plan/texts'
 import { fileBinding, runStep, stepBindings, textReader, type StepFrame } from '../steps/runStep'
 import type { Outcome } from '../context/step'
-
-/** A load that a worker took (mattock.start_load). */
-export interface Started {
-  readonly load_id: number
-  readonly attempt: number
-  readonly run_id: number
-  readonly plan_id: number
-  readonly number: number
-  readonly part: number
-}
 
 /** What all loads of a run share; it never changes, so a worker reads it once. */
 interface RunFrame {

@@ -3,7 +3,7 @@ import { connectorOf } from '../../core/connection/connection'
 import { fail } from '../../core/fault'
 import { connection } from '../../database/schema'
 import { saveSettings, testConnection } from '../../engine/connectors/connections'
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 
 export const connectionHandlers: Pick<
   Handlers,

@@ -11,7 +11,7 @@ import {
   forgetControl,
 } from '../../engine/control/tables'
 import { documentOf, newestVersions } from '../../engine/jobs/versions'
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 import { mutable } from '../mutable'
 
 /** Which jobs loop over each control table, by the newest version of each. */

@@ -11,7 +11,7 @@ import { jobVersion, load as loadTable, type StoredPart } from '../../database/s
 import type { Engine } from '../../engine/context/engine'
 import type { Planner } from '../../engine/planner/asks'
 import { eachLoad, readPlan, type StoredPlan } from '../../engine/planning/store'
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 import { csvLine } from '../../core/files/csvText'
 import { sendAs, writeAll } from '../csv'
 import { briefRun, loadDetail } from './runs'

@@ -1,4 +1,4 @@
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 import { catalogHandlers } from './catalog'
 import { connectionHandlers } from './connections'
 import { controlHandlers } from './control'

@@ -12,7 +12,7 @@ import { previewRoster } from '../../engine/planning/previewRoster'
 import { mappingSheet } from '../../engine/catalog/mapping'
 import { resolveOne } from '../../engine/planning/resolve'
 import { mutable } from '../mutable'
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 
 /** An outline with lists that may be changed, as the contract has them. */
 const plainOutline = (outline: Outline) => structuredClone(outline) as never

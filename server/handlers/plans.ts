@@ -15,7 +15,7 @@ import {
   type StoredLoad,
 } from '../../engine/planning/store'
 import { otherPlans } from '../../engine/planning/views'
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 import { mutable } from '../mutable'
 
 interface Wanted {

@@ -6,7 +6,7 @@ import { fail } from '../../core/fault'
 import { load, loadStep } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
 import { literal, withDuck } from '../../engine/duck/duck'
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 
 /** Path of a step's rejects; the name was made by the engine, not by whoever asks. */
 async function rejectPath(

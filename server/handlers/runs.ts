@@ -13,7 +13,7 @@ import type { Engine } from '../../engine/context/engine'
 import { documentOf } from '../../engine/jobs/versions'
 import { rerunFailed, startRun, stopRun } from '../../engine/running/runs'
 import { readLoad } from '../../engine/planning/store'
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 
 interface BriefRow {
   id: number

@@ -1,7 +1,7 @@
 import { asc } from 'drizzle-orm'
 import { fail } from '../../core/fault'
 import { environment } from '../../database/schema'
-import type { Asked, Handlers } from '../app'
+import type { Asked, Handlers } from '../handler'
 import { checkPassword, closeSession, openSession, type Account } from '../auth'
 
 async function sessionOf({ engine, options }: Asked, account: Account | undefined) {

@@ -14,7 +14,7 @@ import {
   trySteps,
 } from '../../engine/trying/try'
 import { mutable } from '../mutable'
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 
 type Found = Awaited<ReturnType<typeof readTry>>
 

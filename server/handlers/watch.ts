@@ -1,5 +1,5 @@
 import type { Engine } from '../../engine/context/engine'
-import type { Handlers } from '../app'
+import type { Handlers } from '../handler'
 import { briefRuns, secondsLeft } from './runs'
 import { documentOf, newestVersions } from '../../engine/jobs/versions'
 import { changeText, type SchemaChange } from '../../core/catalog/compare'

@@ -15,7 +15,7 @@ function open(): void {
 }
 
 /** Calls back when the server says that runs changed. */
-export function useLive(listener: Listener): void {
+function useLive(listener: Listener): void {
   useEffect(() => {
     open()
     listeners.add(listener)

@@ -7,6 +7,10 @@ export interface FormatDefinition {
   readonly words: string
   /** Fits the names of its files. */
   readonly names: RegExp
+  /** Formats of one family with the same columns are like files, which make one dataset. */
+  readonly family: string
+  /** Its columns have types of their own, which are worth telling. */
+  readonly typed: boolean
   /** Keys that say how its files are read. */
   readonly reads: readonly ReadingKey[]
   /** How it is written; null for a format that is only read. */

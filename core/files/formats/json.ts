@@ -3,6 +3,8 @@ import type { FormatDefinition } from './definition'
 export const json: FormatDefinition = {
   words: 'JSON',
   names: /\.(json|geojson)(\.gz)?$/i,
+  family: 'json',
+  typed: false,
   reads: ['records', 'inner'],
   writes: null,
 }

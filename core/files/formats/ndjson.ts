@@ -3,6 +3,8 @@ import type { FormatDefinition } from './definition'
 export const ndjson: FormatDefinition = {
   words: 'newline-delimited JSON',
   names: /\.(ndjson|jsonl)(\.gz)?$/i,
+  family: 'json',
+  typed: false,
   reads: ['inner'],
   writes: {
     ending: 'ndjson',

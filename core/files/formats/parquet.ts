@@ -3,6 +3,8 @@ import type { FormatDefinition } from './definition'
 export const parquet: FormatDefinition = {
   words: 'Parquet',
   names: /\.parquet$/i,
+  family: 'parquet',
+  typed: true,
   reads: [],
   writes: {
     ending: 'parquet',

@@ -61,8 +61,7 @@ export const rosterSchema: z.ZodType<RosterSpec, RosterInput> = base
   })
 
 /** Which kind of roster it is, and what it is given. */
-export const rosterOfSpec = (spec: RosterSpec): Given<Definitions> => givenKind(rosters, spec)
-export const rosterKind = (spec: RosterSpec): RosterKind => rosterOfSpec(spec).kind
+const rosterOfSpec = (spec: RosterSpec): Given<Definitions> => givenKind(rosters, spec)
 
 /** The definition of a roster, ready for what it is given. */
 function own(spec: RosterSpec): { definition: RosterDefinition; given: unknown; kind: RosterKind } {

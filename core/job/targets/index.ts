@@ -35,5 +35,3 @@ export const intoSchema = z.strictObject(mergedShape(targets)).superRefine((into
   }
   for (const { message, key } of own.judge(into)) wrong(message, key)
 })
-
-export type Into = z.output<typeof intoSchema>

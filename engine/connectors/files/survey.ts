@@ -7,6 +7,7 @@ import { classOf } from '../../../core/catalog/valueClass'
 import type { SurveyProgress, SurveyScope, TableShape } from '../../../database/catalog'
 import type { FileStore } from './store'
 import { insideStore } from './store'
+import { formats as known } from '../../../core/files/formats'
 import { formats } from '../../formats'
 import { firstOfClass, readShapes, type ReadFile } from '../../survey/shapes'
 import { walk, type WalkedFile } from './walk'
@@ -118,7 +119,7 @@ function entriesOf({ file, tables }: ReadFile): Entry[] {
     several: tables.length > 1,
     names: table.columns.map(({ name }) => name),
     // a JSON list and newline-delimited documents of the same columns are like files all the same
-    kind: table.format.kind === 'ndjson' ? 'json' : table.format.kind,
+    kind: known[table.format.kind].family,
     unnamed: table.unnamed,
     ...(table.format.inner === undefined ? {} : { inner: table.format.inner }),
   }))
@@ -187,7 +188,9 @@ function columnsOf(entries: readonly Entry[]): FoundColumn[] {
     return {
       name,
       type: verdict.type,
-      ...(natives.size === 1 && entries[0]!.kind === 'parquet' ? { sourceType: [...natives][0]! } : {}),
+      ...(natives.size === 1 && known[entries[0]!.table.format.kind].typed
+        ? { sourceType: [...natives][0]! }
+        : {}),
       ...(verdict.reading ? { reading: verdict.reading } : {}),
       ...(entries[0]!.unnamed ? { unnamed: true } : {}),
       ...(files < entries.length ? { inFiles: files } : {}),

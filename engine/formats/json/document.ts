@@ -8,7 +8,10 @@ import { countJson } from './count'
 import { documentTables, findRecords } from './documents'
 
 /** JSON as one document, or as a document a line. */
-export const jsonFormat = (kind: Extract<FileKind, 'json' | 'ndjson'>): Format => ({
+export const jsonFormat = (
+  kind: Extract<FileKind, 'json' | 'ndjson'>,
+  { byLine }: { readonly byLine: boolean },
+): Format => ({
   marked: false,
   head: ({ gzip }) => ({ format: { kind, ...(gzip ? { gzip: true } : {}) }, names: [] }),
   async open(duck, files, reading, folder) {
@@ -18,8 +21,7 @@ export const jsonFormat = (kind: Extract<FileKind, 'json' | 'ndjson'>): Format =
     const read: FileFormat = { ...whole, ...(reading.inner ? { inner: reading.inner } : {}) }
     const rows = new Map<string, number>()
     // lines are counted beside the reading; the entries of a list within them are not lines
-    if (kind === 'json' || read.inner)
-      for (const { full } of files) rows.set(full, await countJson(duck, full, read))
+    if (!byLine || read.inner) for (const { full } of files) rows.set(full, await countJson(duck, full, read))
     return openTyped(await relation(duck, files, read, [], folder), rows)
   },
   relation,

@@ -2,9 +2,9 @@ import type { Format } from '../definition'
 import { duckWriter } from '../duckWriter'
 import { jsonFormat } from './document'
 
-export const json = jsonFormat('json')
+export const json = jsonFormat('json', { byLine: false })
 export const ndjson: Format = {
-  ...jsonFormat('ndjson'),
+  ...jsonFormat('ndjson', { byLine: true }),
   counts: 'lines',
   writer: duckWriter({
     options: () => ['format json'],

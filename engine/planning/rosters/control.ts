@@ -1,9 +1,9 @@
 import { nearestName } from '../../../core/expression/nearest'
 import { fail } from '../../../core/fault'
 import { readControl } from '../../control/rows'
-import type { RosterReader } from './definition'
+import type { ReadRoster } from './definition'
 
-export const control: RosterReader<'control'> = async ({ name }, { engine, environment }) => {
+export const control: ReadRoster<'control'> = async ({ name }, { engine, environment }) => {
   const known = await engine.db.query.controlTable.findMany({ columns: { name: true } })
   if (!known.some((table) => table.name === name)) {
     const near = nearestName(

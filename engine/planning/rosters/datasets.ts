@@ -1,5 +1,5 @@
 import { sql, type SQL } from 'drizzle-orm'
-import type { RosterReader } from './definition'
+import type { ReadRoster } from './definition'
 
 /** Wildcards of ours as LIKE writes them. */
 const likePattern = (named: string): string =>
@@ -9,7 +9,7 @@ const likePattern = (named: string): string =>
     .replace(/\?/g, '_')
 
 /** Datasets of the catalog that are there. */
-export const datasets: RosterReader<'datasets'> = async (source, { engine, environment }) => {
+export const datasets: ReadRoster<'datasets'> = async (source, { engine, environment }) => {
   const conditions: SQL[] = [
     sql`environment = ${environment}`,
     sql`gone_at is null`,

@@ -14,8 +14,16 @@ export interface RosterReading {
 /** One row more than a roster may have, so that too many are told and not cut. */
 export const mostRead = 1_000_001
 
-/** Reads the rows of a kind of roster. core/job/rosters/ has the other half. */
-export type RosterReader<K extends ReadKind> = (
+/** How the rows of a kind of roster are read. core/job/rosters/ has the other half. */
+export interface RosterReader<K extends ReadKind> {
+  readonly read: ReadRoster<K>
+  /** Its rows are edited here, and shown as they are in the next glance: they are never kept. */
+  readonly edited?: true
+  /** Said behind a fault of the database that it is read from. */
+  readonly place?: (source: RosterSource<K>) => string
+}
+
+export type ReadRoster<K extends ReadKind> = (
   source: RosterSource<K>,
   reading: RosterReading,
 ) => Promise<Table>

@@ -3,10 +3,10 @@ import { fromSchema } from '../../../core/job/sources'
 import { quoteName } from '../../../core/text/slot'
 import { lookContext } from '../../context/step'
 import { withSource } from '../../reading/open'
-import { mostRead, type RosterReader } from './definition'
+import { mostRead, type ReadRoster } from './definition'
 
 /** The rows of a file of any format that transfers read, typed by their values. */
-export const file: RosterReader<'file'> = async (
+export const file: ReadRoster<'file'> = async (
   { store, pattern, reading },
   { engine, environment, zone },
 ) => {

@@ -1,8 +1,8 @@
 import { fileColumns, filePattern, fileRow } from '../../../core/roster/filePattern'
-import type { RosterReader } from './definition'
+import type { ReadRoster } from './definition'
 
 /** Files of a store, a row each. */
-export const files: RosterReader<'files'> = async (source, { zone, listerOf }) => {
+export const files: ReadRoster<'files'> = async (source, { zone, listerOf }) => {
   const lister = await listerOf(source.store)
   const pattern = filePattern(source.pieces, { subfolders: source.subfolders, zone })
   const found = source.subfolders ? await lister.findDeep(pattern.glob) : await lister.find(pattern.glob)

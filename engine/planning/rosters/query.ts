@@ -4,9 +4,9 @@ import type { BoundValue } from '../../../core/text/slot'
 import type { Table } from '../../../core/value'
 import { openPostgres } from '../../connectors/connections'
 import { readValue } from '../../control/rows'
-import { mostRead, type RosterReader } from './definition'
+import { mostRead, type ReadRoster } from './definition'
 
-export const query: RosterReader<'query'> = async ({ connection, text, values }, { engine, environment }) =>
+export const query: ReadRoster<'query'> = async ({ connection, text, values }, { engine, environment }) =>
   await queryRows(await openPostgres(engine, connection, environment), text, values)
 
 /** Rows of a SELECT, in a transaction that cannot write. The first column is the key where the roster names none. */

@@ -5,7 +5,7 @@ import { useMayChange } from '../../data/session'
 import { useKeys } from '../../parts/keys'
 import { Rows, type RowsColumn } from '../../parts/Rows'
 import { evidenceText, TypeText } from '../../parts/SchemaColumns'
-import type { DatasetData } from './Dataset'
+import type { DatasetData } from './answers'
 
 type Column = DatasetData['columns'][number]
 type Edits = DatasetData['edits']

@@ -1,7 +1,7 @@
+import type { DatasetData } from './answers'
 import { Button, Menu, MenuItem } from '@mui/material'
 import { lazy, Suspense, useRef, useState, type ChangeEvent, type ReactElement } from 'react'
 import { Link, useParams, useSearchParams } from 'react-router'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { formatText } from '../../../core/catalog/found'
 import { call, useAnswer } from '../../data/api'
@@ -16,8 +16,6 @@ import { Files } from './Files'
 import { SchemaVersions } from './SchemaVersions'
 
 const Profile = lazy(() => import('./Profile'))
-
-export type DatasetData = Answer<typeof routes.dataset>
 
 const views = {
   columns: 'columns',

@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import { useMayChange } from '../../data/session'
 import { Strip } from '../../look/Strip'
 import { count, numberText, timeText } from '../../look/times'
-import type { DatasetData } from './Dataset'
+import type { DatasetData } from './answers'
 
 interface Edit {
   name?: string

@@ -4,7 +4,7 @@ import { Bar, BarChart, YAxis } from 'recharts'
 import { lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox } from '../../parts/Fault'
 import { Rows, type RowsColumn } from '../../parts/Rows'
-import type { DatasetData } from './Dataset'
+import type { DatasetData } from './answers'
 
 type Column = NonNullable<DatasetData['profile']>['columns'][number]
 

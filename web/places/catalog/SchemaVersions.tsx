@@ -2,7 +2,7 @@ import { useState, type ReactElement } from 'react'
 import { compareSchemas, isSame, typeText } from '../../../core/catalog/compare'
 import { timeText } from '../../look/times'
 import { ChangeLines } from '../../parts/SchemaColumns'
-import type { DatasetData } from './Dataset'
+import type { DatasetData } from './answers'
 
 /** Every schema it had; two of them beside each other. */
 export function SchemaVersions({ data }: { data: DatasetData }): ReactElement {

@@ -4,7 +4,7 @@ import type { ConnectionKind } from '../../../core/connection/connection'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { FaultBox } from '../../parts/Fault'
-import { kindWords } from './Connections'
+import { connectionKinds, connectorOf } from '../../../core/connection/connection'
 
 export function AddConnection({ onClose }: { onClose: (name?: string) => void }): ReactElement {
   const [name, setName] = useState('')
@@ -34,9 +34,9 @@ export function AddConnection({ onClose }: { onClose: (name?: string) => void })
             value={kind}
             onChange={(event) => setKind(event.target.value as ConnectionKind)}
           >
-            {Object.entries(kindWords).map(([value, words]) => (
-              <MenuItem key={value} value={value}>
-                {words}
+            {connectionKinds.map((one) => (
+              <MenuItem key={one} value={one}>
+                {connectorOf(one).title}
               </MenuItem>
             ))}
           </TextField>

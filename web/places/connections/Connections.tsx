@@ -1,3 +1,5 @@
+import { connectorOf } from '../../../core/connection/connection'
+import type { Connection } from './answers'
 import { Button } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { Link, useSearchParams } from 'react-router'
@@ -10,14 +12,7 @@ import { Empty, FaultBox, Waiting } from '../../parts/Fault'
 import { AddConnection } from './AddConnection'
 import { SettingsForm } from './SettingsForm'
 
-export type Connection = Answer<typeof routes.connections>[number]
 type Test = Answer<typeof routes.testConnection>
-
-export const kindWords = {
-  postgres: 'Postgres database',
-  files: 'file store',
-  service: 'HTTP JSON service',
-} as const
 
 /** Ways to reach systems: the same names in every environment, other settings. */
 export default function Connections(): ReactElement {
@@ -98,7 +93,7 @@ export default function Connections(): ReactElement {
                         <span className="soft">{connection.title}</span>
                       </td>
                       <td>
-                        {kindWords[connection.kind]}
+                        {connectorOf(connection.kind).title}
                         {!configured && (
                           <>
                             <br />
@@ -159,7 +154,7 @@ function OneConnection({
         <div className="line" style={{ marginBottom: 6 }}>
           <h2 id="settings" style={{ margin: 0 }}>
             <span className="mono">{connection.name}</span> in {environment}{' '}
-            <small>{kindWords[connection.kind]}</small>
+            <small>{connectorOf(connection.kind).title}</small>
           </h2>
           {given && (
             <Link to={`/connections/${connection.name}`} style={{ marginLeft: 'auto' }}>

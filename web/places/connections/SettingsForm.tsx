@@ -4,7 +4,7 @@ import { routes } from '../../../contract/routes'
 import { ApiFault, call } from '../../data/api'
 import { useHere } from '../../data/session'
 import { FaultBox } from '../../parts/Fault'
-import type { Connection } from './Connections'
+import type { Connection } from './answers'
 import { firstValues, secretOf, settingsFrom, SettingsFields, type Values } from './SettingsFields'
 
 /** Settings of a connection in one environment. A secret left empty stays as it is. */

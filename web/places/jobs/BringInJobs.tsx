@@ -1,7 +1,7 @@
+import type { Checked } from './checked'
 import { Button, TextField } from '@mui/material'
 import { useEffect, useState, type DragEvent, type ReactElement } from 'react'
 import { Link, useNavigate } from 'react-router'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import type { Fault } from '../../../core/fault'
 import { ApiFault, call } from '../../data/api'
@@ -10,7 +10,6 @@ import { count } from '../../look/times'
 import { Empty, FaultBox } from '../../parts/Fault'
 import { firstAnswers, givenBy, MissingForm, type Answers } from './MissingForm'
 
-export type Checked = Answer<typeof routes.checkDocuments>
 interface Document {
   readonly file: string
   readonly text: string

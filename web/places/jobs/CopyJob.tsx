@@ -6,7 +6,7 @@ import { copyJob, newJob } from '../../../core/job/editSteps'
 import { call, useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
 import { FaultBox } from '../../parts/Fault'
-import type { JobAnswer } from './Job'
+import type { JobAnswer } from './answers'
 
 /** A job like this one, under another name. */
 export function CopyJob({ job }: { job: JobAnswer }): ReactElement {

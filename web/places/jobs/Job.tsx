@@ -1,7 +1,8 @@
+import { connectionKinds, type ConnectionKind } from '../../../core/connection/connection'
+import type { JobAnswer, OutlineAnswer } from './answers'
 import { Button } from '@mui/material'
 import { lazy, Suspense, useCallback, useEffect, useMemo, useState, type ReactElement } from 'react'
 import { useParams, useSearchParams } from 'react-router'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import type { Fault } from '../../../core/fault'
 import { ApiFault, call, useAnswer } from '../../data/api'
@@ -15,7 +16,8 @@ import { CopyJob } from './CopyJob'
 import { Outline, type Chosen } from './Outline'
 import { PartForm } from './PartForm'
 import { PlanForm } from './PlanForm'
-import { namesOf, Resolved, type LookedAt } from './Resolved'
+import type { LookedAt } from './lookedAt'
+import { namesOf, Resolved } from './Resolved'
 import { TextEffect } from './TextEffect'
 import { TryForm } from './TryForm'
 import { Uses } from './Uses'
@@ -24,8 +26,6 @@ import { Versions } from './Versions'
 
 const TextEditor = lazy(() => import('./TextEditor'))
 
-export type JobAnswer = Answer<typeof routes.job>
-export type OutlineAnswer = JobAnswer['outline']
 type View = 'outline' | 'text' | 'uses' | 'versions'
 
 /** A job: one document, read as an outline or edited as text, with every text resolved beside it. */
@@ -121,9 +121,10 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
     const of = (kind: string) =>
       (connections.data ?? []).filter((one) => one.kind === kind).map(({ name }) => name)
     return {
-      postgres: of('postgres'),
-      files: of('files'),
-      service: of('service'),
+      connections: Object.fromEntries(connectionKinds.map((kind) => [kind, of(kind)])) as Record<
+        ConnectionKind,
+        string[]
+      >,
       controls: (controls.data ?? []).map(({ name }) => name),
       expressions: [...expressions, ...functions],
     }

@@ -14,7 +14,7 @@ import {
   SettingsFields,
   type Values,
 } from '../connections/SettingsFields'
-import type { Checked } from './BringInJobs'
+import type { Checked } from './checked'
 
 type Missing = Checked['missing']
 type Given = NonNullable<Body<typeof routes.bringInJobs>['given']>

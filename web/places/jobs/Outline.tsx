@@ -14,7 +14,7 @@ import {
   setOff,
   splitPart,
 } from '../../../core/job/editSteps'
-import type { OutlineAnswer } from './Job'
+import type { OutlineAnswer } from './answers'
 
 /** What of a job is open beside the outline. */
 export type Chosen =

@@ -1,6 +1,6 @@
 import { MenuItem, TextField } from '@mui/material'
 import type { ReactElement } from 'react'
-import type { OutlineAnswer } from './Job'
+import type { OutlineAnswer } from './answers'
 
 /** The values that were filled in; a field left empty gives none, so that the default counts. */
 export const valuesGiven = (outline: OutlineAnswer, values: Readonly<Record<string, string>>) =>

@@ -14,7 +14,7 @@ import { FaultBox, Waiting } from '../../parts/Fault'
 import { FieldInput } from './FieldInput'
 import { functions, type Field } from './fields'
 import { TypedRows } from './TypedRows'
-import type { OutlineAnswer } from './Job'
+import type { OutlineAnswer } from './answers'
 
 const kindWords: Readonly<Record<RosterKind, string>> = {
   control: 'rows of a control table',

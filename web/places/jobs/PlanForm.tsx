@@ -5,7 +5,7 @@ import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { useHere } from '../../data/session'
 import { FaultBox } from '../../parts/Fault'
-import type { JobAnswer } from './Job'
+import type { JobAnswer } from './answers'
 import { Parameters, valuesGiven } from './Parameters'
 
 const nextDay = (day: string): string =>

@@ -1,3 +1,4 @@
+import type { LookedAt } from './lookedAt'
 import { pathOfStep } from '../../../core/job/editSteps'
 import { Autocomplete, TextField } from '@mui/material'
 import { useEffect, useMemo, useState, type ReactElement } from 'react'
@@ -10,15 +11,9 @@ import { FaultBox } from '../../parts/Fault'
 import type { Path } from '../../../core/job/editText'
 import { ColumnMap } from './ColumnMap'
 import { StepForm } from './StepForm'
-import type { OutlineAnswer } from './Job'
+import type { OutlineAnswer } from './answers'
 
 type ResolvedAnswer = Answer<typeof routes.resolveJob>
-
-/** A row by its key, null for the first; the start of a slice, empty where there are none. */
-export interface LookedAt {
-  readonly row: string | null
-  readonly slice: string
-}
 
 interface Props {
   readonly text: string

@@ -8,10 +8,10 @@ import { useHere } from '../../data/session'
 import { count, numberText, timeText } from '../../look/times'
 import { FaultBox } from '../../parts/Fault'
 import { StateWord } from '../../look/State'
-import type { OutlineAnswer } from './Job'
+import type { OutlineAnswer } from './answers'
 import { Parameters, valuesGiven } from './Parameters'
 import '../try/try.css'
-import type { LookedAt } from './Resolved'
+import type { LookedAt } from './lookedAt'
 
 interface Props {
   readonly job: string

@@ -1,7 +1,7 @@
 import type { ReactElement } from 'react'
 import { Link } from 'react-router'
 import { timeText } from '../../look/times'
-import type { JobAnswer } from './Job'
+import type { JobAnswer } from './answers'
 
 /** Every version that was saved; none is ever changed. */
 export function Versions({ job }: { job: JobAnswer }): ReactElement {

@@ -9,7 +9,7 @@ import { count, numberText, timeText } from '../../look/times'
 import { Change } from '../../parts/Change'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
 import { Rows, type RowsColumn } from '../../parts/Rows'
-import type { PlanAnswer } from './Plan'
+import type { PlanAnswer } from './answers'
 import { PlanOtherwise } from './PlanOtherwise'
 
 type Other = Answer<typeof routes.otherPlans>[number]

@@ -2,7 +2,7 @@ import { Button } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { Link } from 'react-router'
 import { numberText } from '../../look/times'
-import type { PlanAnswer } from './Plan'
+import type { PlanAnswer } from './answers'
 
 type Finding = PlanAnswer['findings'][number]
 const tones = { stop: 'bad', look: 'look', note: 'soft' }

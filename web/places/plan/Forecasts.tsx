@@ -6,7 +6,7 @@ import { routes } from '../../../contract/routes'
 import { call, type ApiFault } from '../../data/api'
 import { count, lengthText, numberText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
-import type { PlanAnswer } from './Plan'
+import type { PlanAnswer } from './answers'
 import { TakeAway } from '../../parts/TakeAway'
 
 type Sheet = Answer<typeof routes.forecastPlan>

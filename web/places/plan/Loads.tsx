@@ -9,7 +9,7 @@ import { Empty, FaultBox } from '../../parts/Fault'
 import { Rows } from '../../parts/Rows'
 import { columnsOf, firstHidden } from './columns'
 import { LoadPanel } from './LoadPanel'
-import type { LoadRow, PlanAnswer } from './Plan'
+import type { LoadRow, PlanAnswer } from './answers'
 
 interface Props {
   readonly plan: PlanAnswer

@@ -1,7 +1,7 @@
+import type { PlanAnswer } from './answers'
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import { useCallback, useMemo, useState, type ReactElement } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { useHere, useMayChange } from '../../data/session'
@@ -14,9 +14,6 @@ import { Findings } from './Findings'
 import { Forecasts } from './Forecasts'
 import { Loads } from './Loads'
 import { TakeOut } from './TakeOut'
-
-export type PlanAnswer = Answer<typeof routes.plan>
-export type LoadRow = Answer<typeof routes.planLoads>['loads'][number]
 
 const views = ['loads', 'compared', 'forecast'] as const
 

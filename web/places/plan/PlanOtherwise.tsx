@@ -4,7 +4,7 @@ import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { timeText } from '../../look/times'
 import { FaultBox } from '../../parts/Fault'
-import type { PlanAnswer } from './Plan'
+import type { PlanAnswer } from './answers'
 
 /** Plans the same rows and slices with another version of the job, or with the control tables as they were. */
 export function PlanOtherwise({

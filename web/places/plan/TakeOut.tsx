@@ -1,6 +1,6 @@
 import { Button, Menu, MenuItem } from '@mui/material'
 import { useState, type ReactElement } from 'react'
-import type { PlanAnswer } from './Plan'
+import type { PlanAnswer } from './answers'
 
 const files = [
   ['csv', 'loads as CSV', 'every text resolved, a line a load'],

@@ -1,6 +1,6 @@
 import { bytesText, count } from '../../look/times'
 import type { RowsColumn } from '../../parts/Rows'
-import type { LoadRow, PlanAnswer } from './Plan'
+import type { LoadRow, PlanAnswer } from './answers'
 
 /** Of the row's columns only those that name the loads are shown at first; what is built from the others is. */
 export function firstHidden(plan: PlanAnswer): ReadonlySet<string> {

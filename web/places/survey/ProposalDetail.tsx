@@ -4,7 +4,7 @@ import { formatText } from '../../../core/catalog/found'
 import { bytesText, count } from '../../look/times'
 import { ChangeLines, evidenceText, TypeText, type FoundColumn } from '../../parts/SchemaColumns'
 import { Rows, type RowsColumn } from '../../parts/Rows'
-import type { Proposal } from './Survey'
+import type { Proposal } from './answers'
 
 /** What a proposal found: its columns with the evidence behind each type. */
 export function ProposalDetail({ proposal }: { proposal: Proposal }): ReactElement {

@@ -1,8 +1,8 @@
+import type { Proposal } from './answers'
 import { Button } from '@mui/material'
 import { useCallback, useState, type ReactElement } from 'react'
 import { Link, useParams, useSearchParams } from 'react-router'
 import { useSWRConfig } from 'swr'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { usePages } from '../../data/pages'
@@ -15,8 +15,6 @@ import { changeText } from '../../../core/catalog/compare'
 import { formatText } from '../../../core/catalog/found'
 import { ProposalDetail } from './ProposalDetail'
 import { foundText, type Survey as SurveyData } from './Surveys'
-
-export type Proposal = Answer<typeof routes.surveyProposals>['proposals'][number]
 
 const words = { new: 'new', changed: 'changed', gone: 'gone' } as const
 

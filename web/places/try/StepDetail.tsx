@@ -8,7 +8,7 @@ import { lengthText, numberText } from '../../look/times'
 import { DataGrid } from '../../parts/DataGrid'
 import { FaultBox, Waiting } from '../../parts/Fault'
 import { Statements } from '../../parts/Statements'
-import type { TryStep } from './Try'
+import type { TryStep } from './answers'
 
 type Detail = Answer<typeof routes.tryStep>
 type Look = Detail['looks'][number]

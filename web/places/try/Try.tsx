@@ -1,7 +1,7 @@
+import type { TryAnswer, TryStep } from './answers'
 import { Button } from '@mui/material'
 import { useMemo, useState, type ReactElement } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { useMayChange } from '../../data/session'
@@ -11,9 +11,6 @@ import { FaultBox, Waiting } from '../../parts/Fault'
 import { useKeys } from '../../parts/keys'
 import { StepDetail } from './StepDetail'
 import './try.css'
-
-export type TryAnswer = Answer<typeof routes.try>
-export type TryStep = TryAnswer['loads'][number]['steps'][number]
 
 /** A try: its steps with the rows that went in and came out, held where it was asked to. */
 export default function Try(): ReactElement {

@@ -1,0 +1,2 @@
+/** A mistake in how the command was called. */
+export class UsageError extends Error {}

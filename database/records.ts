@@ -1,0 +1,67 @@
+import type { Resolved } from '../core/text/slot'
+import type { PlanPart } from '../core/plan/types'
+import type { Row } from '../core/value'
+
+export interface PlanMark {
+  readonly connections: readonly string[]
+  readonly codes: readonly string[]
+}
+
+/** A part as it is kept: its rows, slices and what varies with them are rows of their own. */
+export type StoredPart = Omit<PlanPart, 'roster' | 'slices' | 'varies'> & {
+  readonly columns: PlanPart['roster'] extends infer R ? (R extends { columns: infer C } ? C : never) : never
+  readonly each: boolean
+  readonly rows: number
+  readonly slices: number
+  /** By which of row and slice each slot varies; plans of before have what a load resolves to with the load. */
+  readonly varies?: PlanPart['varies']
+  /** What the slots resolve to that are the same in all loads, in their order. */
+  readonly same?: readonly (Resolved | null)[]
+  readonly differing: {
+    readonly columns: readonly { id: string; label: string; kind: 'row' | 'slice' | 'slot'; slot?: number }[]
+    readonly same: readonly { label: string; text: string }[]
+  }
+}
+
+export interface LoadError {
+  readonly step: string | null
+  readonly code: string
+  readonly message: string
+  /** What was and was not written. */
+  readonly effect: string
+  /** What to do. */
+  readonly advice: string
+  /** A sample of rows that show it, for a failed check. */
+  readonly rows?: readonly Row[]
+}
+
+export interface StatementRecord {
+  readonly on: string
+  readonly text: string
+  readonly values?: readonly unknown[]
+  /** Rows it touched, where the server says so. */
+  readonly rows?: number
+  readonly milliseconds: number
+}
+
+export interface FileRecord {
+  readonly store: string
+  readonly path: string
+  readonly size: number
+  readonly modified: string
+  readonly sha256: string
+  /** Rows it holds; a header is none. */
+  readonly records: number
+}
+
+export const runStates = [
+  'waiting',
+  'ready',
+  'running',
+  'done',
+  'failed',
+  'held',
+  'skipped',
+  'stopped',
+] as const
+export type RunState = (typeof runStates)[number]
