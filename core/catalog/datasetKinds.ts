@@ -15,6 +15,5 @@ export const datasetKindsDefined = {
 } as const satisfies Record<string, DatasetKindDefinition>
 
 export type DatasetKind = keyof typeof datasetKindsDefined
-export const datasetKinds = Object.keys(datasetKindsDefined) as [DatasetKind, ...DatasetKind[]]
 
 export const isRelation = (kind: DatasetKind): boolean => datasetKindsDefined[kind].relation

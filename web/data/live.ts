@@ -14,17 +14,6 @@ function open(): void {
   }
 }
 
-/** Calls back when the server says that runs changed. */
-function useLive(listener: Listener): void {
-  useEffect(() => {
-    open()
-    listeners.add(listener)
-    return () => {
-      listeners.delete(listener)
-    }
-  }, [listener])
-}
-
 /** Fetches again what the pages show of runs whenever one changes. One for the whole page. */
 export function useFreshRuns(): void {
   const { mutate } = useSWRConfig()

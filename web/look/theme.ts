@@ -2,7 +2,6 @@ import { createTheme } from '@mui/material/styles'
 import { day, night } from './tokens'
 
 export const sans = '"Public Sans", system-ui, sans-serif'
-const mono = '"JetBrains Mono", ui-monospace, monospace'
 
 /** MUI's controls in Mattock's ground: hairlines, 3 px corners, no shadows, 13 px text. */
 export function makeTheme(mode: 'light' | 'dark') {
