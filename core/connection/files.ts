@@ -8,7 +8,7 @@ export const files = defineConnector({
   words: 'a file store',
   holds: 'files',
   settings: z.strictObject({
-    folder: field(filled(), { label: 'Folder on the machines that work' }).describe(
+    folder: field(filled(), { label: 'folder', usual: '/data/drop' }).describe(
       'the folder below which its files lie',
     ),
   }),

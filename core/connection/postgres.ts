@@ -8,13 +8,13 @@ export const postgres = defineConnector({
   words: 'a database',
   holds: 'tables',
   settings: z.strictObject({
-    host: field(filled(), { label: 'Host' }).describe('name or address of the server'),
+    host: field(filled(), { label: 'host' }).describe('name or address of the server'),
     port: field(z.coerce.number<string | number>().int().min(1).max(65535), {
-      label: 'Port',
+      label: 'port',
       usual: '5432',
     }).describe('port of the server'),
-    database: field(filled(), { label: 'Database' }).describe('name of the database'),
-    user: field(filled(), { label: 'User' }).describe('who signs in'),
+    database: field(filled(), { label: 'database' }).describe('name of the database'),
+    user: field(filled(), { label: 'user' }).describe('who signs in'),
   }),
   secret: () => 'password',
 })

@@ -11,14 +11,16 @@ const paged = ({ paging }: Beside): boolean => paging !== 'none' && paging !== '
 /** Settings of an HTTP JSON service. The secret (token or password) is kept apart. */
 const settings = z.strictObject({
   base: field(z.url({ protocol: /^https?$/, error: 'an address that begins with http:// or https://' }), {
-    label: 'Base address',
+    label: 'base address',
+    usual: 'https://example.org/api',
   }).describe('what goes before every path'),
   headers: field(lines(/^[A-Za-z0-9-]+:\s*\S/, 'one header a line, as Name: value'), {
-    label: 'More headers, one a line as Name: value',
+    label: 'headers',
+    usual: 'Name: value, one a line',
     lines: 2,
   }).describe('headers that go with every request'),
   sign_in: field(z.enum(['none', 'token', 'header', 'basic']), {
-    label: 'Signs in',
+    label: 'signs in',
     words: {
       none: 'not at all',
       token: 'with a bearer token',
@@ -29,14 +31,15 @@ const settings = z.strictObject({
     .default('none')
     .describe('how it is signed in: not at all, a bearer token, a token in a header of its own, or basic'),
   token_header: field(maybe(), {
-    label: 'Header of the token',
+    label: 'token header',
+    usual: 'X-Token',
     when: ({ sign_in }) => sign_in === 'header',
   }).describe('the header that carries the token'),
-  user: field(maybe(), { label: 'User', when: ({ sign_in }) => sign_in === 'basic' }).describe(
+  user: field(maybe(), { label: 'user', when: ({ sign_in }) => sign_in === 'basic' }).describe(
     'who signs in',
   ),
   paging: field(z.enum(pagings), {
-    label: 'Pages come',
+    label: 'pages come',
     words: {
       none: 'all at once',
       page: 'by page number',
@@ -49,39 +52,42 @@ const settings = z.strictObject({
     .describe(
       'how pages follow each other: a page number, an offset, a cursor in the answer, or a Link header (RFC 8288)',
     ),
-  page_parameter: field(maybe(), { label: 'Parameter of the page, offset or cursor', when: paged }).describe(
+  page_parameter: field(maybe(), { label: 'page parameter', when: paged }).describe(
     'query parameter of the page number, the offset or the cursor',
   ),
   size_parameter: field(maybe(), {
-    label: 'Parameter of the page’s size (empty: none)',
+    label: 'size parameter',
+    usual: 'none',
     when: ({ paging }) => paging !== 'none',
   }).describe('query parameter of the page’s size'),
   page_size: field(z.coerce.number<string | number>().int().min(1).max(100_000), {
-    label: 'Records a page',
+    label: 'records a page',
     when: ({ paging }) => paging !== 'none',
   })
     .default(100)
     .describe('records of a page'),
   first_page: field(z.coerce.number<string | number>().int().min(0), {
-    label: 'Number of the first page',
+    label: 'first page',
     when: ({ paging }) => paging === 'page',
   })
     .default(1)
     .describe('number of the first page'),
   cursor_path: field(maybe(), {
-    label: 'Where the next cursor is in the answer, such as meta.next',
+    label: 'next cursor at',
+    usual: 'meta.next',
     when: ({ paging }) => paging === 'cursor',
   }).describe('path in the answer to the next cursor, such as meta.next'),
-  records: field(maybe(), { label: 'Where the records are in the answer (empty: it is the list)' }).describe(
+  records: field(maybe(), { label: 'records at', usual: 'the answer is the list' }).describe(
     'path in the answer to the list of records; empty: the answer is the list',
   ),
   per_minute: field(z.coerce.number<string | number>().int().min(0), {
-    label: 'Requests a minute (0: no limit)',
+    label: 'requests a minute',
   })
     .default(0)
     .describe('requests a minute, 0 for no limit'),
   endpoints: field(lines(/^\//, 'one path a line, each beginning with /'), {
-    label: 'Addresses worth knowing, one path a line',
+    label: 'addresses',
+    usual: '/orders, one a line',
     lines: 2,
   }).describe('addresses worth knowing, one a line; the first is used to test'),
 })

@@ -5,18 +5,31 @@ import type { SlotKind } from '../text/slot'
 export interface FieldMeta {
   /** What it is called beside its field; the key itself where there is none. */
   readonly label?: string
+  /** What its text is called as a column of a plan; the label where there is none. */
+  readonly column?: string
   /** A text with expressions, and how they become text. */
   readonly as?: SlotKind
   /** It names one of these, so that they are offered: a connection of a kind, `control` (a control table), `table`. */
   readonly names?: string
   /** Seldom set: its field is shown where it is set, or when asked for. */
   readonly rare?: boolean
+  /** It is a secret: what is typed is not shown. */
+  readonly secret?: true
   /** Lines that its field begins with. */
   readonly lines?: number
   /** Stands in the empty field. */
   readonly usual?: string
   /** Its values in words. */
   readonly words?: Readonly<Record<string, string>>
+  /** Of an object: exactly one of these keys is set, and says what kind it is. */
+  readonly oneKind?: Readonly<Record<string, { readonly words: string; readonly fresh: unknown }>>
+  /** Of an object: which keys it has depends on its kind, told by the keys that are set. */
+  readonly kinds?: {
+    readonly of: (given: Readonly<Record<string, unknown>>) => string
+    readonly all: Readonly<
+      Record<string, { readonly words: string; readonly keys: readonly string[]; readonly fresh: unknown }>
+    >
+  }
   /** Does it matter, with what is set beside it? */
   readonly when?: (beside: Readonly<Record<string, unknown>>) => boolean
 }
@@ -48,7 +61,13 @@ export const scalar = z.union([z.string(), z.number(), z.boolean(), z.null()])
 export type FieldType =
   | { readonly kind: 'text' | 'number' | 'integer' | 'flag' | 'scalar' }
   | { readonly kind: 'choice'; readonly options: readonly string[] }
-  | { readonly kind: 'list' | 'map'; readonly of: FieldType; readonly schema: z.ZodType }
+  | {
+      readonly kind: 'list' | 'map'
+      readonly of: FieldType
+      readonly schema: z.ZodType
+      /** The values of its entries in words. */
+      readonly words?: FieldMeta['words']
+    }
   | { readonly kind: 'group'; readonly fields: readonly Field[] }
   | { readonly kind: 'either'; readonly of: readonly FieldType[] }
 
@@ -106,7 +125,12 @@ function takes(schema: z.core.$ZodType): FieldType {
     case 'literal':
       return { kind: 'choice', options: def.values.map(String) }
     case 'array':
-      return { kind: 'list', of: takes(def.element), schema: def.element as z.ZodType }
+      return {
+        kind: 'list',
+        of: takes(def.element),
+        schema: def.element as z.ZodType,
+        words: unwrapped(def.element).meta.words,
+      }
     case 'record':
       return { kind: 'map', of: takes(def.valueType), schema: def.valueType as z.ZodType }
     case 'object':
@@ -125,6 +149,9 @@ function takes(schema: z.core.$ZodType): FieldType {
       throw new Error(`a schema of type ${def.type} has no field`)
   }
 }
+
+/** What a schema says of itself as a field, its wrappers taken off. */
+export const metaOf = (schema: z.ZodType): FieldMeta => unwrapped(schema).meta
 
 const known = new WeakMap<z.core.$ZodType, readonly Field[]>()
 
@@ -157,7 +184,7 @@ export interface TextField {
   /** Keys joined by dots, such as `from.files`. */
   readonly path: string
   readonly as: SlotKind
-  readonly label: string
+  readonly column: string
   readonly names: FieldMeta['names']
 }
 
@@ -165,9 +192,9 @@ export interface TextField {
 export const textFieldsOf = (schema: z.ZodType): TextField[] => textsIn(fieldsOf(schema), '')
 
 function textsIn(fields: readonly Field[], below: string): TextField[] {
-  return fields.flatMap(({ key, as, label, names, takes: type }) => {
+  return fields.flatMap(({ key, as, label, column = label, names, takes: type }) => {
     const path = below + key
-    if (as !== undefined) return [{ path, as, label, names }]
+    if (as !== undefined) return [{ path, as, column, names }]
     return type.kind === 'group' ? textsIn(type.fields, `${path}.`) : []
   })
 }

@@ -5,6 +5,14 @@ import { fileKinds, formats } from './formats'
 
 const words = Object.fromEntries(fileKinds.map((kind) => [kind, formats[kind].words]))
 
+/** A key of reading matters where the format is one that it is for, or not known before the file is. */
+const readBy =
+  (key: ReadingKey) =>
+  ({ format }: Readonly<Record<string, unknown>>): boolean => {
+    const kind = fileKinds.find((known) => known === format)
+    return kind === undefined || formats[kind].reads.includes(key)
+  }
+
 /** How files are read; what is left out has its usual value, or, with `format: detect`, is worked out for each file. */
 export const readingShape = {
   format: field(z.enum([...fileKinds, 'detect']), {
@@ -14,26 +22,27 @@ export const readingShape = {
   })
     .optional()
     .describe('by the ending where it is left out; detect: worked out from each file'),
-  delimiter: field(z.string().length(1), { rare: true, usual: ',' })
+  delimiter: field(z.string().length(1), { rare: true, when: readBy('delimiter'), usual: ',' })
     .default(',')
     .describe('CSV: the letter between two fields'),
-  quote: field(z.string().length(1), { rare: true, usual: '"' })
+  quote: field(z.string().length(1), { rare: true, when: readBy('quote'), usual: '"' })
     .optional()
     .describe('CSV: the letter around a field that holds the delimiter; doubled within'),
-  header: field(z.boolean(), { rare: true })
+  header: field(z.boolean(), { rare: true, when: readBy('header') })
     .default(true)
     .describe('the first line names the columns; else they are named by names, or column_1, column_2 …'),
-  names: field(columnNames, { rare: true, label: 'names of columns' })
+  names: field(columnNames, { rare: true, when: readBy('names'), label: 'names of columns' })
     .optional()
     .describe('names for the columns of a file without a header'),
-  skip: field(z.int().min(0), { rare: true, label: 'lines to skip', usual: '0' })
+  skip: field(z.int().min(0), { rare: true, when: readBy('skip'), label: 'lines to skip', usual: '0' })
     .optional()
     .describe('lines above the header'),
-  comment: field(z.string().length(1), { rare: true, usual: '#' })
+  comment: field(z.string().length(1), { rare: true, when: readBy('comment'), usual: '#' })
     .optional()
     .describe('lines that begin with it are left out'),
   decimal: field(z.enum(['.', ',']), {
     rare: true,
+    when: readBy('decimal'),
     label: 'decimal sign',
     words: { '.': 'point', ',': 'comma' },
   })
@@ -41,11 +50,12 @@ export const readingShape = {
     .describe('the sign before the decimals of a number'),
   encoding: field(z.enum(['utf-8', 'utf-16', 'latin-1']), {
     rare: true,
+    when: readBy('encoding'),
     words: { 'utf-8': 'UTF-8', 'utf-16': 'UTF-16', 'latin-1': 'Latin-1' },
   })
     .default('utf-8')
     .describe('how bytes are letters'),
-  sheet: field(z.string(), { rare: true, usual: 'the first that holds a table' })
+  sheet: field(z.string(), { rare: true, when: readBy('sheet'), usual: 'the first that holds a table' })
     .optional()
     .describe('XLSX: the sheet; else the first that holds a table'),
   records: field(z.string(), { rare: true, label: 'records at', usual: 'data.items' })
@@ -55,7 +65,3 @@ export const readingShape = {
     .optional()
     .describe('JSON, services: path within a record to the list whose entries are the rows'),
 } satisfies Record<ReadingKey | 'format', z.ZodType>
-
-/** Which formats a key of reading is for; `format` is for all. */
-export const readBy = (key: string): readonly string[] =>
-  key === 'format' ? fileKinds : fileKinds.filter((kind) => formats[kind].reads.some((own) => own === key))

@@ -1,5 +1,7 @@
 import type { z } from 'zod'
 
+import { someNames, type Beginnings } from './beginnings'
+
 interface Defined {
   readonly schema: z.ZodType
 }
@@ -41,3 +43,23 @@ export function givenKind<D extends Readonly<Record<string, Defined>>>(
   if (kind === undefined) throw new Error(`none of ${Object.keys(definitions).join(', ')} is given`)
   return { kind, spec: (value as Record<string, unknown>)[kind] } as Given<D>
 }
+
+/** The kinds of a registry of sources or targets as a form offers them. */
+export const kindFields = (
+  definitions: Readonly<
+    Record<
+      string,
+      {
+        readonly words: string
+        readonly shape: z.ZodRawShape
+        readonly fresh: (names: Beginnings) => unknown
+      }
+    >
+  >,
+) =>
+  Object.fromEntries(
+    Object.entries(definitions).map(([kind, { words, shape, fresh }]) => [
+      kind,
+      { words, keys: Object.keys(shape), fresh: fresh(someNames) },
+    ]),
+  )

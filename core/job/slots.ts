@@ -16,7 +16,7 @@ export function slotsOf(step: Step): Slot[] {
 }
 
 interface SlotMeta {
-  readonly label: string
+  readonly column: string
   readonly names: FieldMeta['names']
 }
 
@@ -26,13 +26,13 @@ const metas = new Map<string, SlotMeta>()
 function metaOf(path: string): SlotMeta | undefined {
   if (metas.size === 0)
     for (const kind of stepKinds)
-      for (const { path: below, label, names } of textsOfKind(kind))
-        metas.set(`${kind}.${below}`, { label, names })
+      for (const { path: below, column, names } of textsOfKind(kind))
+        metas.set(`${kind}.${below}`, { column, names })
   return metas.get(path)
 }
 
 /** What a text is called in a table; a path that no kind has any more is called by itself. */
-export const slotLabel = (path: string): string => metaOf(path)?.label ?? path
+export const slotLabel = (path: string): string => metaOf(path)?.column ?? path
 
 /** What the text at a path names: a connection of a kind, a table, or nothing that is known. */
 export const namedAt = (path: string): FieldMeta['names'] => metaOf(path)?.names

@@ -4,6 +4,13 @@ import type { ValueType } from '../value'
 export const columnRules = ['trim', 'empty-to-null', 'lower', 'upper'] as const
 export type ColumnRule = (typeof columnRules)[number]
 
+export const columnRuleWords: Readonly<Record<ColumnRule, string>> = {
+  trim: 'trim blanks',
+  'empty-to-null': 'empty is nothing',
+  lower: 'lower case',
+  upper: 'upper case',
+}
+
 export interface ShapeRule {
   readonly columns: { readonly type?: ValueType | undefined; readonly named?: string | undefined }
   readonly apply: readonly ColumnRule[]

@@ -36,18 +36,44 @@ export function makeTheme(mode: 'light' | 'dark') {
       MuiOutlinedInput: {
         styleOverrides: {
           root: { fontSize: 13, backgroundColor: t.sheet },
-          input: { padding: '5px 9px', height: 'auto' },
+          input: { padding: '4px 8px', height: 'auto', lineHeight: 1.5 },
+          multiline: { padding: 0 },
           notchedOutline: { borderColor: t.grey },
         },
       },
       MuiInputLabel: { styleOverrides: { root: { fontSize: 13, color: t.soft } } },
-      MuiSelect: { styleOverrides: { select: { padding: '5px 28px 5px 9px', minHeight: 0 } } },
+      MuiSelect: { styleOverrides: { select: { padding: '4px 26px 4px 8px', minHeight: 0, lineHeight: 1.5 }, icon: { fontSize: 18, right: 4, color: t.soft } } },
       MuiMenuItem: { styleOverrides: { root: { fontSize: 13, minHeight: 0, padding: '5px 12px' } } },
       MuiTooltip: { defaultProps: { arrow: false, enterDelay: 400 }, styleOverrides: { tooltip: { fontSize: 12, backgroundColor: t.ink, color: t.sheet } } },
       MuiDialog: { styleOverrides: { paper: { border: `1px solid ${t.rule}` } } },
       MuiDialogTitle: { styleOverrides: { root: { fontSize: 16, fontWeight: 650, padding: '14px 18px 6px' } } },
       MuiFormControlLabel: { styleOverrides: { root: { marginLeft: -3, marginRight: 10 }, label: { fontSize: 13 } } },
       MuiCheckbox: { defaultProps: { size: 'small' }, styleOverrides: { root: { padding: 3 } } },
+      MuiTable: { styleOverrides: { root: { borderCollapse: 'collapse' } } },
+      MuiTableCell: {
+        styleOverrides: {
+          root: { fontSize: 13, lineHeight: 1.45, padding: '5px 8px', borderBottom: `1px solid ${t.rule}`, verticalAlign: 'top', color: 'inherit', fontFamily: 'inherit', overflowWrap: 'anywhere' },
+          head: { fontSize: 12, fontWeight: 600, color: t.soft },
+        },
+      },
+      MuiTableSortLabel: { styleOverrides: { root: { color: 'inherit', '&.Mui-active': { color: t.ink } }, icon: { fontSize: 14, margin: '0 2px' } } },
+      MuiInputBase: { styleOverrides: { root: { fontSize: 13 } } },
+      MuiAutocomplete: {
+        styleOverrides: {
+          inputRoot: { padding: '1px 6px !important', gap: 3 },
+          input: { padding: '3px 3px !important', minWidth: '60px !important' },
+          tag: { margin: 0 },
+          option: { fontSize: 13, minHeight: 0, padding: '4px 12px' },
+          paper: { border: `1px solid ${t.rule}` },
+        },
+      },
+      MuiChip: { styleOverrides: { root: { borderRadius: 3, height: 20, fontSize: 12, backgroundColor: t.tint }, label: { padding: '0 7px' }, deleteIcon: { fontSize: 14, margin: '0 3px 0 -3px', color: t.soft } } },
+      MuiTabs: { styleOverrides: { root: { minHeight: 28 }, indicator: { height: 2, backgroundColor: t.spruce } } },
+      MuiTab: {
+        styleOverrides: {
+          root: { minHeight: 28, minWidth: 0, padding: '3px 0', marginRight: 16, fontSize: 13, lineHeight: 1.4, textTransform: 'none', fontWeight: 400, color: t.soft, opacity: 1, '&.Mui-selected': { color: t.ink, fontWeight: 650 }, '&.Mui-focusVisible': { outline: `2px solid ${t.spruce}`, outlineOffset: -2 } },
+        },
+      },
       MuiPaper: { styleOverrides: { root: { backgroundImage: 'none' } } },
     },
   }) // prettier-ignore

@@ -1,6 +1,8 @@
-import { Button } from '@mui/material'
+import { Choice, Flag, TextInput } from '../kit/controls'
+import { Lines } from '../kit/Lines'
+import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
-import { valueTypes, type Column, type ValueType } from '../../core/value'
+import { valueTypes, type Column } from '../../core/value'
 import { TakeAway } from './TakeAway'
 
 /** The columns of a control table that is to be made: names, types, and which tell its rows apart. */
@@ -25,57 +27,52 @@ export function ControlColumns({
   }
   return (
     <div style={{ maxHeight: 210, overflow: 'auto' }} tabIndex={0} role="region" aria-label="columns">
-      <table className="plain cells" style={{ width: 'auto' }}>
-        <thead>
-          <tr>
-            <th>column</th>
-            <th>type</th>
-            <th>part of the key</th>
-            <th />
-          </tr>
-        </thead>
-        <tbody>
+      <Lines style={{ width: 'auto' }}>
+        <TableHead>
+          <TableRow>
+            <TableCell>column</TableCell>
+            <TableCell>type</TableCell>
+            <TableCell>part of the key</TableCell>
+            <TableCell />
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {columns.map((column, at) => (
-            <tr key={at}>
-              <td>
+            <TableRow key={at}>
+              <TableCell>
                 {fixed ? (
                   <span className="mono">{column.name}</span>
                 ) : (
-                  <input
-                    className="mono"
-                    aria-label={`name of column ${at + 1}`}
+                  <TextInput
+                    label={`name of column ${at + 1}`}
+                    mono
+                    width={180}
                     value={column.name}
-                    onChange={(event) => set(at, { name: event.target.value })}
+                    onChange={(name) => set(at, { name })}
                   />
                 )}
-              </td>
-              <td>
-                <select
-                  aria-label={`type of ${column.name}`}
+              </TableCell>
+              <TableCell>
+                <Choice
+                  label={`type of ${column.name}`}
                   value={column.type}
                   disabled={fixed}
-                  onChange={(event) => set(at, { type: event.target.value as ValueType })}
-                >
-                  {valueTypes.map((type) => (
-                    <option key={type}>{type}</option>
-                  ))}
-                </select>
-              </td>
-              <td>
-                <input
-                  type="checkbox"
-                  aria-label={`${column.name} is part of the key`}
+                  options={valueTypes.map((type) => [type, type] as const)}
+                  onChange={(type) => set(at, { type })}
+                />
+              </TableCell>
+              <TableCell>
+                <Flag
+                  label={`${column.name} is part of the key`}
                   checked={keyColumns.includes(column.name)}
-                  onChange={(event) =>
+                  onChange={(on) =>
                     onKey(
-                      event.target.checked
-                        ? [...keyColumns, column.name]
-                        : keyColumns.filter((name) => name !== column.name),
+                      on ? [...keyColumns, column.name] : keyColumns.filter((name) => name !== column.name),
                     )
                   }
                 />
-              </td>
-              <td>
+              </TableCell>
+              <TableCell>
                 {!fixed && (
                   <TakeAway
                     onClick={() => {
@@ -84,11 +81,11 @@ export function ControlColumns({
                     }}
                   />
                 )}
-              </td>
-            </tr>
+              </TableCell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Lines>
       {!fixed && (
         <Button onClick={() => onChange([...columns, { name: '', type: 'text' }])} style={{ marginTop: 6 }}>
           Add a column

@@ -1,4 +1,5 @@
-import { Dialog, DialogContent, DialogTitle } from '@mui/material'
+import { Lines } from '../kit/Lines'
+import { Dialog, DialogContent, DialogTitle, TableBody, TableCell, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
 
 const keys = [
@@ -20,18 +21,18 @@ export default function KeyList({ onClose }: { onClose: () => void }): ReactElem
     <Dialog open onClose={onClose} aria-labelledby="keys-title">
       <DialogTitle id="keys-title">Keys</DialogTitle>
       <DialogContent>
-        <table className="plain">
-          <tbody>
+        <Lines>
+          <TableBody>
             {keys.map(([key, does]) => (
-              <tr key={key}>
-                <th scope="row" className="mono">
+              <TableRow key={key}>
+                <TableCell component="th" scope="row" className="mono">
                   {key}
-                </th>
-                <td>{does}</td>
-              </tr>
+                </TableCell>
+                <TableCell>{does}</TableCell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Lines>
       </DialogContent>
     </Dialog>
   )

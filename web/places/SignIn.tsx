@@ -1,4 +1,5 @@
-import { Button, TextField } from '@mui/material'
+import { Lines } from '../kit/Lines'
+import { Button, TableBody, TableCell, TableRow, TextField } from '@mui/material'
 import { useState, type FormEvent, type ReactElement } from 'react'
 import { routes } from '../../contract/routes'
 import { call } from '../data/api'
@@ -67,24 +68,24 @@ export function SignIn({
         {session.demo.length > 0 && (
           <div className="sheet">
             <h2>Accounts of this demo</h2>
-            <table className="plain">
-              <tbody>
+            <Lines>
+              <TableBody>
                 {session.demo.map((account) => (
-                  <tr key={account.email}>
-                    <td>
+                  <TableRow key={account.email}>
+                    <TableCell>
                       <span className="mono">{account.email}</span>
                       <br />
                       <span className="mono soft">{account.password}</span>
-                    </td>
-                    <td className="number">
+                    </TableCell>
+                    <TableCell className="number">
                       <Button disabled={busy} onClick={() => signIn(account)}>
                         Enter as {account.role}
                       </Button>
-                    </td>
-                  </tr>
+                    </TableCell>
+                  </TableRow>
                 ))}
-              </tbody>
-            </table>
+              </TableBody>
+            </Lines>
           </div>
         )}
       </div>

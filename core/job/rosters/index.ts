@@ -59,6 +59,7 @@ export const rosterSchema: z.ZodType<RosterSpec, RosterInput> = base
   .refine((roster) => kindsIn(rosters, roster).length === 1, {
     message: `a roster is one of ${rosterKinds.slice(0, -1).join(', ')} or ${rosterKinds.at(-1)}`,
   })
+  .register(fieldMeta, { oneKind: rosters })
 
 /** Which kind of roster it is, and what it is given. */
 const rosterOfSpec = (spec: RosterSpec): Given<Definitions> => givenKind(rosters, spec)

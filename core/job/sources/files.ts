@@ -9,7 +9,7 @@ export const files = defineSource({
   what: 'files',
   shape: {
     store: template({ as: 'text', names: 'files' }).optional().describe('a connection of kind file store'),
-    files: template({ as: 'path', label: 'file' })
+    files: template({ as: 'path', column: 'file' })
       .optional()
       .describe('path in the store; * and ? match within a name'),
     missing: field(z.enum(['fail', 'skip']), {

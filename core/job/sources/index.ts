@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { mergedShape } from '../../field/field'
+import { field, mergedShape } from '../../field/field'
+import { kindFields } from '../kinds'
 import { files } from './files'
 import { query } from './query'
 import { service } from './service'
@@ -12,9 +13,12 @@ export const sources = { files, table, query, service }
 export type SourceKind = keyof typeof sources
 export const sourceKinds = Object.keys(sources) as SourceKind[]
 
-export const fromSchema = z
-  .strictObject(mergedShape(sources))
-  .superRefine((from, context) => oneOf('source', sources, from, context))
+export const fromSchema = field(
+  z
+    .strictObject(mergedShape(sources))
+    .superRefine((from, context) => oneOf('source', sources, from, context)),
+  { kinds: { of: (from) => sourceKind(from), all: kindFields(sources) } },
+)
 
 export type From = z.output<typeof fromSchema>
 

@@ -1,7 +1,7 @@
 import { template } from '../../field/field'
 import { defineSource } from './definition'
 
-export const sourceConnection = template({ as: 'text', names: 'postgres', label: 'from' })
+export const sourceConnection = template({ as: 'text', names: 'postgres', column: 'from' })
   .optional()
   .describe('a connection of kind database')
 
@@ -11,7 +11,7 @@ export const table = defineSource({
   what: 'table',
   shape: {
     connection: sourceConnection,
-    table: template({ as: 'table', names: 'table', label: 'source table' })
+    table: template({ as: 'table', names: 'table', column: 'source table' })
       .optional()
       .describe('schema.table; a dot in a value is a letter of the name'),
   },

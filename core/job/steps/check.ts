@@ -9,7 +9,7 @@ export const check = defineStep({
   schema: z
     .strictObject({
       on: template({ as: 'text', names: 'postgres' }).describe('a connection of kind database'),
-      table: template({ as: 'table', names: 'table', label: 'checked table' }).describe('schema.table'),
+      table: template({ as: 'table', names: 'table', column: 'checked table' }).describe('schema.table'),
       that: z.array(checkSchema).min(1).describe('what must hold'),
     })
     .describe('holds a table to what must be so; the load fails where it is not'),

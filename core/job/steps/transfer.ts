@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { formats, type FileKind } from '../../files/formats'
-import { columnRules } from '../../shape/shape'
+import { columnRules, columnRuleWords } from '../../shape/shape'
 import { tableText } from '../../text/slot'
 import { valueTypes } from '../../value'
 import { someNames, type Beginnings } from '../beginnings'
@@ -19,7 +19,10 @@ const shapeSchema = z.strictObject({
     })
     .default({})
     .describe('which columns; all of text where nothing is said'),
-  apply: z.array(z.enum(columnRules)).min(1).describe('what is done to each, in order'),
+  apply: z
+    .array(field(z.enum(columnRules), { words: columnRuleWords }))
+    .min(1)
+    .describe('what is done to each, in order'),
 })
 
 const rejectsSchema = z.union([
@@ -33,17 +36,27 @@ const transferSchema = z
   .strictObject({
     from: fromSchema.describe('where the rows come from'),
     into: intoSchema.describe('where they go'),
-    columns: z
-      .record(columnName, columnName)
+    columns: field(z.record(columnName, columnName), { label: 'columns by other names' })
       .optional()
       .describe('target column: source column, where the names differ'),
-    types: z
-      .record(columnName, z.enum(valueTypes))
+    types: field(z.record(columnName, z.enum(valueTypes)), { label: 'types of a target that is made' })
       .optional()
       .describe('types for a target that is not there yet, or for files'),
-    shape: z.array(shapeSchema).optional().describe('what is done to values on their way'),
-    check: z.array(checkSchema).optional().describe('held before anything is written'),
-    rejects: field(rejectsSchema, { words: { fail: 'fail on the first', keep: 'keep all' } })
+    shape: field(z.array(shapeSchema), { label: 'done to columns on the way' })
+      .optional()
+      .describe('what is done to values on their way'),
+    check: field(z.array(checkSchema), { label: 'checked before anything is written' })
+      .optional()
+      .describe('held before anything is written'),
+    rejects: field(rejectsSchema, {
+      label: 'rows that do not fit',
+      words: {
+        fail: 'the first fails the load',
+        keep: 'are all kept',
+        up_to: 'are kept, up to a number',
+        share: 'are kept, up to a share',
+      },
+    })
       .default('fail')
       .describe('how many rows may be rejected'),
   })

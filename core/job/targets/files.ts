@@ -17,10 +17,10 @@ export const files = defineTarget({
   place: 'store',
   what: 'file',
   shape: {
-    store: template({ as: 'text', names: 'files', label: 'into' })
+    store: template({ as: 'text', names: 'files', column: 'into' })
       .optional()
       .describe('a connection of kind file store'),
-    file: template({ as: 'path', label: 'target' })
+    file: template({ as: 'path', column: 'target' })
       .optional()
       .describe('path of the file, which is replaced whole; of a folder where split is given'),
     format: field(z.enum(writtenKinds), {

@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { mergedShape } from '../../field/field'
+import { field, mergedShape } from '../../field/field'
+import { kindFields } from '../kinds'
 import { oneOf } from '../sources/oneOf'
 import { files } from './files'
 import { table } from './table'
@@ -14,7 +15,7 @@ export const targetKinds = Object.keys(targets) as TargetKind[]
 export const targetKind = (into: Readonly<Record<string, unknown>>): TargetKind =>
   targetKinds.find((kind) => into[targets[kind].place] !== undefined) ?? 'table'
 
-export const intoSchema = z.strictObject(mergedShape(targets)).superRefine((into, context) => {
+const intoKeys = z.strictObject(mergedShape(targets)).superRefine((into, context) => {
   const given = targetKinds.filter((kind) => into[targets[kind].place] !== undefined)
   const [kind] = given
   if (kind === undefined || given.length !== 1) return oneOf('target', targets, into, context)
@@ -34,4 +35,8 @@ export const intoSchema = z.strictObject(mergedShape(targets)).superRefine((into
         wrong(`${key} goes with ${targets[other].place}`, key)
   }
   for (const { message, key } of own.judge(into)) wrong(message, key)
+})
+
+export const intoSchema = field(intoKeys, {
+  kinds: { of: (into) => targetKind(into), all: kindFields(targets) },
 })

@@ -8,10 +8,10 @@ export const table = defineTarget({
   place: 'connection',
   what: 'table',
   shape: {
-    connection: template({ as: 'text', names: 'postgres', label: 'into' })
+    connection: template({ as: 'text', names: 'postgres', column: 'into' })
       .optional()
       .describe('a connection of kind database'),
-    table: template({ as: 'table', names: 'table', label: 'target' })
+    table: template({ as: 'table', names: 'table', column: 'target' })
       .optional()
       .describe('a dot in the text parts schema and table; a dot in a value does not'),
     write: field(z.enum(writeModes), {

@@ -1,3 +1,4 @@
+import { Tick } from '../../kit/controls'
 import { Button, MenuItem, TextField } from '@mui/material'
 import { useCallback, useDeferredValue, useEffect, useRef, useState, type ReactElement } from 'react'
 import { Link, useNavigate, useSearchParams } from 'react-router'
@@ -9,7 +10,7 @@ import { useHere, useMayChange } from '../../data/session'
 import { bytesText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox } from '../../parts/Fault'
 import { useKeys } from '../../parts/keys'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 
 type Brief = Answer<typeof routes.datasets>['datasets'][number]
 
@@ -73,8 +74,8 @@ export default function Catalog(): ReactElement {
     if (!next.delete(row.id)) next.set(row.id, row)
     setPicked(next)
   }
-  const columns: readonly RowsColumn<Brief>[] = [
-    { id: 'pick', title: '', width: '30px', cell: (row) => <input type="checkbox" aria-label={`pick ${row.name}`} checked={picked.has(row.id)} tabIndex={-1} readOnly onClick={(event) => { event.stopPropagation(); pick(row) }} /> },
+  const columns: readonly TableColumn<Brief>[] = [
+    { id: 'pick', title: '', width: '30px', cell: (row) => <Tick label={`pick ${row.name}`} checked={picked.has(row.id)} onChange={() => pick(row)} /> },
     { id: 'name', title: 'dataset', width: 'minmax(190px, 1.8fr)', mono: true, cell: ({ id, name }) => <Link to={`/catalog/${id}`}>{name}</Link>, hint: ({ name, locator }) => `${name}: ${locator}` },
     { id: 'state', title: '', width: '124px', cell: ({ drifted, unnamed, goneAt }) => goneAt ? <span className="bad">gone</span> : drifted ? <span className="look">something waits</span> : unnamed > 0 ? <span className="look">{unnamed} unnamed</span> : '' },
     { id: 'connection', title: 'connection', width: 'minmax(86px, 0.7fr)', cell: ({ connection: of }) => of },
@@ -175,7 +176,7 @@ export default function Catalog(): ReactElement {
         </div>
       )}
       <div className="sheet flush grow rows">
-        <Rows
+        <Table
           label="datasets"
           columns={columns}
           total={pages.total ?? 0}

@@ -1,9 +1,10 @@
+import { CellInput, Choice, Tick } from '../../kit/controls'
 import { Button } from '@mui/material'
-import { useCallback, useMemo, useRef, useState, type KeyboardEvent, type ReactElement } from 'react'
+import { useCallback, useMemo, useRef, useState, type ReactElement } from 'react'
 import { valueTypes } from '../../../core/value'
 import { useMayChange } from '../../data/session'
 import { useKeys } from '../../parts/keys'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 import { evidenceText, TypeText } from '../../parts/SchemaColumns'
 import type { DatasetData } from './answers'
 
@@ -50,23 +51,12 @@ export function Columns({
     [mayChange, editing, begin],
   )
   useKeys(keys)
-  // Enter goes on to the next name, as in a list that is filled in
-  const down = (event: KeyboardEvent<HTMLInputElement>) => {
-    if (event.key !== 'Enter' && event.key !== 'ArrowDown' && event.key !== 'ArrowUp') return
-    const inputs = [
-      ...(sheet.current?.querySelectorAll<HTMLInputElement>(`input.${event.currentTarget.className}`) ?? []),
-    ]
-    const next = inputs[inputs.indexOf(event.currentTarget) + (event.key === 'ArrowUp' ? -1 : 1)]
-    event.preventDefault()
-    next?.focus()
-    next?.select()
-  }
-  const columns: readonly RowsColumn<Column>[] = [
+  const columns: readonly TableColumn<Column>[] = [
     {
       id: 'name', title: 'column', width: 'minmax(130px, 1.1fr)', mono: true,
       cell: (column) =>
         editing ? (
-          <input className="name" aria-label={`name of ${column.source}`} value={nameOf(column)} onChange={(event) => change(column.source, 'name', event.target.value)} onKeyDown={down} />
+          <CellInput group="name" label={`name of ${column.source}`} value={nameOf(column)} onChange={(name) => change(column.source, 'name', name)} />
         ) : (
           <>
             {column.unnamed ? <span className="look">{column.name}</span> : column.name}
@@ -79,19 +69,14 @@ export function Columns({
       id: 'key', title: 'key', width: '40px',
       cell: (column) =>
         editing ? (
-          <input type="checkbox" aria-label={`${column.name} is of the key`} checked={key.includes(column.name)} onChange={() => setKey(key.includes(column.name) ? key.filter((name) => name !== column.name) : [...key, column.name])} />
+          <Tick label={`${column.name} is of the key`} checked={key.includes(column.name)} onChange={() => setKey(key.includes(column.name) ? key.filter((name) => name !== column.name) : [...key, column.name])} />
         ) : data.key.includes(column.name) ? 'key' : '',
     },
     {
       id: 'type', title: 'type', width: 'minmax(120px, 1fr)',
       cell: (column) =>
         editing ? (
-          <select aria-label={`type of ${column.name}`} value={edits[column.source]?.type ?? ''} onChange={(event) => change(column.source, 'type', event.target.value)}>
-            <option value="">{column.byHand.includes('type') ? 'as found' : `${column.type}, as found`}</option>
-            {valueTypes.map((type) => (
-              <option key={type}>{type}</option>
-            ))}
-          </select>
+          <Choice label={`type of ${column.name}`} value={edits[column.source]?.type ?? ''} options={[['', column.byHand.includes('type') ? 'as found' : `${column.type}, as found`], ...valueTypes.map((type) => [type, type] as const)]} onChange={(type) => change(column.source, 'type', type)} />
         ) : (
           <>
             <TypeText column={column} />
@@ -103,7 +88,7 @@ export function Columns({
       id: 'description', title: 'description', width: 'minmax(110px, 1fr)',
       cell: (column) =>
         editing ? (
-          <input className="description" aria-label={`description of ${column.name}`} value={edits[column.source]?.description ?? ''} placeholder={column.comment ?? ''} onChange={(event) => change(column.source, 'description', event.target.value)} onKeyDown={down} />
+          <CellInput group="description" label={`description of ${column.name}`} value={edits[column.source]?.description ?? ''} placeholder={column.comment ?? ''} onChange={(text) => change(column.source, 'description', text)} />
         ) : (
           (column.description ?? column.comment ?? '')
         ),
@@ -146,7 +131,7 @@ export function Columns({
         </div>
       )}
       <div className="sheet flush rows grow cells" ref={sheet}>
-        <Rows
+        <Table
           label="columns"
           columns={shown}
           total={found.length}

@@ -1,3 +1,4 @@
+import { Views } from '../../kit/Views'
 import type { DatasetData } from './answers'
 import { Button, Menu, MenuItem } from '@mui/material'
 import { lazy, Suspense, useRef, useState, type ChangeEvent, type ReactElement } from 'react'
@@ -8,7 +9,7 @@ import { call, useAnswer } from '../../data/api'
 import { useMayChange } from '../../data/session'
 import { bytesText, count, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../parts/Fault'
-import { DataGrid } from '../../parts/DataGrid'
+import { DataGrid } from '../../kit/DataGrid'
 import { ChangeLines } from '../../parts/SchemaColumns'
 import { Columns } from './Columns'
 import { Facts } from './Facts'
@@ -40,6 +41,11 @@ export default function Dataset(): ReactElement {
   if (!data) return <Waiting what="reading the dataset" />
   const wanted = search.get('view') ?? 'columns'
   const view: View = wanted in views ? (wanted as View) : 'columns'
+  const counts: Partial<Record<View, string>> = {
+    columns: numberText(data.columns.length),
+    files: numberText(data.files ?? 0),
+    versions: numberText(data.versions.length),
+  }
   const run = (work: Promise<unknown>) =>
     work.then(() => {
       setFault(undefined)
@@ -100,23 +106,14 @@ export default function Dataset(): ReactElement {
       <div className="beside" style={{ gridTemplateColumns: 'minmax(0, 1fr) 290px' }}>
         <div className="stack">
           <div className="line">
-            <div className="switch" role="group" aria-label="what to show">
-              {(Object.keys(views) as View[])
-                .filter((name) => name !== 'files' || data.kind === 'files')
-                .map((name) => (
-                  <button
-                    key={name}
-                    type="button"
-                    aria-pressed={name === view}
-                    onClick={() => setSearch(name === 'columns' ? {} : { view: name }, { replace: true })}
-                  >
-                    {views[name]}
-                    {name === 'columns' && ` ${numberText(data.columns.length)}`}
-                    {name === 'files' && ` ${numberText(data.files ?? 0)}`}
-                    {name === 'versions' && ` ${data.versions.length}`}
-                  </button>
-                ))}
-            </div>
+            <Views
+              label="what to show"
+              value={view}
+              views={(Object.keys(views) as View[])
+                .filter((name) => name !== 'files' || data.files !== null)
+                .map((name) => [name, `${views[name]} ${counts[name] ?? ''}`] as const)}
+              onChange={(name) => setSearch(name === 'columns' ? {} : { view: name }, { replace: true })}
+            />
             <span className="soft" style={{ marginLeft: 'auto' }}>
               {data.rows !== null && `${data.estimated ? '≈ ' : ''}${count(data.rows, 'row')}`}
               {data.bytes !== null && ` · ${bytesText(data.bytes)}`}

@@ -1,4 +1,5 @@
-import { Button, MenuItem, TextField } from '@mui/material'
+import { Lines } from '../../kit/Lines'
+import { Button, MenuItem, TableBody, TableCell, TableRow, TextField } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { Link } from 'react-router'
 import { useMayChange } from '../../data/session'
@@ -107,8 +108,8 @@ export function Facts({
         ) : (
           <>
             {data.description && <p>{data.description}</p>}
-            <table className="plain">
-              <tbody>
+            <Lines>
+              <TableBody>
                 <Fact name="owner">{data.owner || <span className="soft">nobody yet</span>}</Fact>
                 {data.tags.length > 0 && <Fact name="tags">{data.tags.join(', ')}</Fact>}
                 <Fact name="key">
@@ -120,8 +121,8 @@ export function Facts({
                 </Fact>
                 <Fact name="new columns">{policies[data.newColumns]}</Fact>
                 <Fact name="surveyed">{timeText(data.surveyedAt)}</Fact>
-              </tbody>
-            </table>
+              </TableBody>
+            </Lines>
           </>
         )}
       </section>
@@ -137,12 +138,12 @@ export function Facts({
 
 function Fact({ name, children }: { name: string; children: ReactElement | string }): ReactElement {
   return (
-    <tr>
-      <th scope="row" style={{ width: 92 }}>
+    <TableRow>
+      <TableCell component="th" scope="row" style={{ width: 92 }}>
         {name}
-      </th>
-      <td>{children}</td>
-    </tr>
+      </TableCell>
+      <TableCell>{children}</TableCell>
+    </TableRow>
   )
 }
 

@@ -5,11 +5,11 @@ import { call } from '../../data/api'
 import { usePages } from '../../data/pages'
 import { bytesText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox } from '../../parts/Fault'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 
 type File = Answer<typeof routes.datasetFiles>['files'][number]
 
-const columns: readonly RowsColumn<File>[] = [
+const columns: readonly TableColumn<File>[] = [
   { id: 'path', title: 'file', width: 'minmax(220px, 2fr)', mono: true, cell: ({ path }) => path, hint: ({ path }) => path },
   { id: 'rows', title: 'rows', width: '90px', number: true, cell: ({ rows }) => (rows === null ? '' : numberText(rows)) },
   { id: 'broken', title: 'cannot be read', width: '110px', number: true, cell: ({ broken }) => (broken > 0 ? <span className="look">{numberText(broken)}</span> : '') },
@@ -29,7 +29,7 @@ export function Files({ id }: { id: number }): ReactElement {
   if (pages.error) return <FaultBox error={pages.error} />
   return (
     <div className="sheet flush rows grow">
-      <Rows
+      <Table
         label="files"
         columns={columns}
         total={pages.total ?? 0}

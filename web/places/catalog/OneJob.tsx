@@ -1,3 +1,4 @@
+import { connectorOf } from '../../../core/connection/connection'
 import { Button, FormControlLabel, Checkbox, MenuItem, TextField } from '@mui/material'
 import { useDeferredValue, useMemo, useState, type FormEvent, type ReactElement } from 'react'
 import { Link, useNavigate, useSearchParams } from 'react-router'
@@ -8,7 +9,7 @@ import { valueText } from '../../../core/value'
 import { ApiFault, call, useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
 import { count } from '../../look/times'
-import { DataGrid } from '../../parts/DataGrid'
+import { DataGrid } from '../../kit/DataGrid'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
 
 type Ask = Omit<Body<typeof routes.makeOneJob>, 'datasets'>
@@ -30,7 +31,7 @@ export default function OneJob(): ReactElement {
     [search],
   )
   const connections = useAnswer(routes.connections, { query: { environment } })
-  const databases = (connections.data ?? []).filter(({ kind }) => kind === 'postgres')
+  const databases = (connections.data ?? []).filter(({ kind }) => connectorOf(kind).holds === 'tables')
   const [given, setGiven] = useState<Partial<Ask>>({})
   const [fault, setFault] = useState<Error>()
   const ask: Ask = {

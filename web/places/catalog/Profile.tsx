@@ -3,7 +3,7 @@ import type { ReactElement } from 'react'
 import { Bar, BarChart, YAxis } from 'recharts'
 import { lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox } from '../../parts/Fault'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 import type { DatasetData } from './answers'
 
 type Column = NonNullable<DatasetData['profile']>['columns'][number]
@@ -21,7 +21,7 @@ export default function Profile({ data, onAsk }: { data: DatasetData; onAsk: () 
     ? (Date.parse(profile.endedAt ?? new Date().toISOString()) - Date.parse(profile.startedAt)) / 1000
     : 0
   const rows = profile?.rows ?? 0
-  const columns: readonly RowsColumn<Column>[] = [
+  const columns: readonly TableColumn<Column>[] = [
     { id: 'name', title: 'column', width: 'minmax(96px, 1fr)', mono: true, cell: ({ name }) => data.columns.find(({ source }) => source === name)?.name ?? name, hint: ({ name }) => name },
     { id: 'shape', title: 'shape', width: '150px', cell: (column) => <Shape column={column} rows={rows} /> },
     { id: 'nulls', title: 'missing', width: '66px', number: true, cell: ({ nulls }) => (nulls === 0 ? <span className="soft">none</span> : `${share(nulls, rows)} %`), hint: ({ nulls }) => `${numberText(nulls)} of ${numberText(rows)}` },
@@ -53,7 +53,7 @@ export default function Profile({ data, onAsk }: { data: DatasetData; onAsk: () 
         <FaultBox error={new Error(`It could not be profiled: ${profile.fault}`)} />
       )}
       <div className="sheet flush rows grow">
-        <Rows
+        <Table
           label="profile"
           columns={columns}
           total={profile?.columns.length ?? 0}

@@ -1,3 +1,5 @@
+import { Lines } from '../../kit/Lines'
+import { Radio, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { compareSchemas, isSame, typeText } from '../../../core/catalog/compare'
 import { timeText } from '../../look/times'
@@ -22,75 +24,75 @@ export function SchemaVersions({ data }: { data: DatasetData }): ReactElement {
   }
   return (
     <div className="sheet" style={{ overflowY: 'auto' }}>
-      <table className="plain">
-        <thead>
-          <tr>
-            <th>version</th>
-            <th>from</th>
-            <th>by</th>
-            <th className="number">columns</th>
-            <th>compare</th>
-            <th>with</th>
-          </tr>
-        </thead>
-        <tbody>
+      <Lines>
+        <TableHead>
+          <TableRow>
+            <TableCell>version</TableCell>
+            <TableCell>from</TableCell>
+            <TableCell>by</TableCell>
+            <TableCell className="number">columns</TableCell>
+            <TableCell>compare</TableCell>
+            <TableCell>with</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {versions.map(({ version, at, by, columns }) => (
-            <tr key={version}>
-              <td>{version}</td>
-              <td>{timeText(at)}</td>
-              <td>{by}</td>
-              <td className="number">{columns.length}</td>
-              <td>
-                <input
-                  type="radio"
+            <TableRow key={version}>
+              <TableCell>{version}</TableCell>
+              <TableCell>{timeText(at)}</TableCell>
+              <TableCell>{by}</TableCell>
+              <TableCell className="number">{columns.length}</TableCell>
+              <TableCell>
+                <Radio
+                  size="small"
                   name="before"
-                  aria-label={`compare version ${version}`}
                   checked={before === version}
+                  slotProps={{ input: { 'aria-label': `compare version ${version}` } }}
                   onChange={() => setBefore(version)}
                 />
-              </td>
-              <td>
-                <input
-                  type="radio"
+              </TableCell>
+              <TableCell>
+                <Radio
+                  size="small"
                   name="after"
-                  aria-label={`with version ${version}`}
                   checked={after === version}
+                  slotProps={{ input: { 'aria-label': `with version ${version}` } }}
                   onChange={() => setAfter(version)}
                 />
-              </td>
-            </tr>
+              </TableCell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Lines>
       {before !== after && (
         <>
           <h2 style={{ marginTop: 14 }}>
             From version {before} to {after} {isSame(change) && <small>nothing is different</small>}
           </h2>
           <ChangeLines change={change as Parameters<typeof ChangeLines>[0]['change']} />
-          <table className="plain" style={{ marginTop: 8 }}>
-            <thead>
-              <tr>
-                <th>column</th>
-                <th>version {before}</th>
-                <th>version {after}</th>
-              </tr>
-            </thead>
-            <tbody>
+          <Lines style={{ marginTop: 8 }}>
+            <TableHead>
+              <TableRow>
+                <TableCell>column</TableCell>
+                <TableCell>version {before}</TableCell>
+                <TableCell>version {after}</TableCell>
+              </TableRow>
+            </TableHead>
+            <TableBody>
               {names.map((name) => {
                 const [was, is] = [text(old, name), text(now, name)]
                 return (
-                  <tr key={name} className={was === is ? 'soft' : undefined}>
-                    <td className="mono">{name}</td>
-                    <td>{was ?? <span className="absent">—</span>}</td>
-                    <td className={was === is ? undefined : 'look'}>
+                  <TableRow key={name} className={was === is ? 'soft' : undefined}>
+                    <TableCell className="mono">{name}</TableCell>
+                    <TableCell>{was ?? <span className="absent">—</span>}</TableCell>
+                    <TableCell className={was === is ? undefined : 'look'}>
                       {is ?? <span className="absent">—</span>}
-                    </td>
-                  </tr>
+                    </TableCell>
+                  </TableRow>
                 )
               })}
-            </tbody>
-          </table>
+            </TableBody>
+          </Lines>
         </>
       )}
     </div>

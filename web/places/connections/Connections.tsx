@@ -1,6 +1,8 @@
+import { fieldsOf } from '../../../core/field/field'
+import { Lines } from '../../kit/Lines'
 import { connectorOf } from '../../../core/connection/connection'
 import type { Connection } from './answers'
-import { Button } from '@mui/material'
+import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
@@ -64,23 +66,23 @@ export default function Connections(): ReactElement {
           }}
         >
           <div className="sheet flush">
-            <table className="plain">
-              <thead>
-                <tr>
-                  <th>connection</th>
-                  <th>kind</th>
-                  <th className="number">in use</th>
-                </tr>
-              </thead>
-              <tbody>
+            <Lines>
+              <TableHead>
+                <TableRow>
+                  <TableCell>connection</TableCell>
+                  <TableCell>kind</TableCell>
+                  <TableCell className="number">in use</TableCell>
+                </TableRow>
+              </TableHead>
+              <TableBody>
                 {data.map((connection) => {
                   const configured = connection.settings.some((entry) => entry.environment === environment)
                   return (
-                    <tr
+                    <TableRow
                       key={connection.name}
                       style={connection === open ? { background: 'var(--tint)' } : undefined}
                     >
-                      <td>
+                      <TableCell>
                         <button
                           type="button"
                           className="link-button mono"
@@ -91,8 +93,8 @@ export default function Connections(): ReactElement {
                         </button>
                         <br />
                         <span className="soft">{connection.title}</span>
-                      </td>
-                      <td>
+                      </TableCell>
+                      <TableCell>
                         {connectorOf(connection.kind).title}
                         {!configured && (
                           <>
@@ -100,16 +102,16 @@ export default function Connections(): ReactElement {
                             <span className="bad">no settings in {environment}</span>
                           </>
                         )}
-                      </td>
-                      <td className="number">
+                      </TableCell>
+                      <TableCell className="number">
                         {connection.active}
                         {connection.cap !== null && <span className="soft"> of {connection.cap}</span>}
-                      </td>
-                    </tr>
+                      </TableCell>
+                    </TableRow>
                   )
                 })}
-              </tbody>
-            </table>
+              </TableBody>
+            </Lines>
           </div>
           {open && (
             <OneConnection
@@ -138,6 +140,7 @@ function OneConnection({
   const [testing, setTesting] = useState(false)
   const [editing, setEditing] = useState(false)
   const given = connection.settings.find((entry) => entry.environment === environment)
+  const secretWords = connectorOf(connection.kind).secret(given?.settings ?? {})
   const others = connection.settings
     .filter((entry) => entry.environment !== environment)
     .map((entry) => entry.environment)
@@ -179,38 +182,49 @@ function OneConnection({
             }}
           />
         ) : given ? (
-          <table className="plain">
-            <tbody>
-              {Object.entries(given.settings)
+          <Lines>
+            <TableBody>
+              {fieldsOf(connectorOf(connection.kind).settings)
+                .map(({ key, label }) => [label, given.settings[key] ?? ''] as const)
                 .filter(([, value]) => value !== '')
                 .map(([name, value]) => (
-                  <tr key={name}>
-                    <th scope="row" style={{ width: 90 }}>
-                      {name.replaceAll('_', ' ')}
-                    </th>
-                    <td className="mono" style={{ whiteSpace: 'pre-line' }}>
+                  <TableRow key={name}>
+                    <TableCell component="th" scope="row" style={{ width: 90 }}>
+                      {name}
+                    </TableCell>
+                    <TableCell className="mono" style={{ whiteSpace: 'pre-line' }}>
                       {value}
-                    </td>
-                  </tr>
+                    </TableCell>
+                  </TableRow>
                 ))}
-              {connection.kind !== 'files' && (
-                <tr>
-                  <th scope="row">{connection.kind === 'service' ? 'token or password' : 'password'}</th>
-                  <td className="soft">{given.hasSecret ? 'kept, encrypted; it is never shown' : 'none'}</td>
-                </tr>
+              {secretWords !== undefined && (
+                <TableRow>
+                  <TableCell component="th" scope="row">
+                    {secretWords}
+                  </TableCell>
+                  <TableCell className="soft">
+                    {given.hasSecret ? 'kept, encrypted; it is never shown' : 'none'}
+                  </TableCell>
+                </TableRow>
               )}
-              <tr>
-                <th scope="row">at once</th>
-                <td>{connection.cap === null ? 'no cap' : `${count(connection.cap, 'load')} at most`}</td>
-              </tr>
-              <tr>
-                <th scope="row">changed</th>
-                <td className="soft">
+              <TableRow>
+                <TableCell component="th" scope="row">
+                  at once
+                </TableCell>
+                <TableCell>
+                  {connection.cap === null ? 'no cap' : `${count(connection.cap, 'load')} at most`}
+                </TableCell>
+              </TableRow>
+              <TableRow>
+                <TableCell component="th" scope="row">
+                  changed
+                </TableCell>
+                <TableCell className="soft">
                   {timeText(given.updatedAt)} by {given.updatedBy}
-                </td>
-              </tr>
-            </tbody>
-          </table>
+                </TableCell>
+              </TableRow>
+            </TableBody>
+          </Lines>
         ) : (
           <span className="soft">
             {connection.name} has no settings in {environment}
@@ -236,26 +250,26 @@ function OneConnection({
         </div>
         {fault && <FaultBox error={fault} />}
         {test && (
-          <table className="plain" style={{ marginTop: 6 }}>
-            <tbody>
+          <Lines style={{ marginTop: 6 }}>
+            <TableBody>
               {test.steps.map((step) => (
-                <tr key={step.label}>
-                  <td
+                <TableRow key={step.label}>
+                  <TableCell
                     style={{ width: 20 }}
                     className={step.ok ? 'good' : 'bad'}
                     aria-label={step.ok ? 'works' : 'fails'}
                   >
                     {step.ok ? '✓' : '✗'}
-                  </td>
-                  <td className="keep" style={{ width: 120 }}>
+                  </TableCell>
+                  <TableCell className="keep" style={{ width: 120 }}>
                     {step.label}
-                  </td>
-                  <td className={step.ok ? undefined : 'bad'}>{step.detail}</td>
-                  <td className="number soft">{lengthText(step.milliseconds / 1000)}</td>
-                </tr>
+                  </TableCell>
+                  <TableCell className={step.ok ? undefined : 'bad'}>{step.detail}</TableCell>
+                  <TableCell className="number soft">{lengthText(step.milliseconds / 1000)}</TableCell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
+            </TableBody>
+          </Lines>
         )}
         {!test && !fault && (
           <span className="soft">Says step by step what works, and how long it takes.</span>

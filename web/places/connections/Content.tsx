@@ -6,14 +6,14 @@ import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
 import { useHere, useMayChange } from '../../data/session'
 import { bytesText, numberText, timeText } from '../../look/times'
-import { DataGrid } from '../../parts/DataGrid'
+import { DataGrid } from '../../kit/DataGrid'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 import { SurveyForm } from '../survey/SurveyForm'
 
 type Entry = Answer<typeof routes.browse>[number]
 
-const columns: readonly RowsColumn<Entry>[] = [
+const columns: readonly TableColumn<Entry>[] = [
   { id: 'name', title: 'name', width: 'minmax(150px, 2fr)', mono: true, cell: ({ kind, name }) => (kind === 'folder' || kind === 'schema' ? <b>{name}{kind === 'folder' ? '/' : ''}</b> : name), hint: ({ name }) => name },
   { id: 'kind', title: 'kind', width: '78px', cell: ({ kind }) => <span className="soft">{kind}</span> },
   { id: 'size', title: 'size', width: '74px', number: true, cell: ({ size }) => (size === null ? '' : bytesText(size)) },
@@ -109,7 +109,7 @@ export default function Content(): ReactElement {
           style={{ gridTemplateColumns: shown ? 'minmax(340px, 1fr) minmax(420px, 1.5fr)' : '1fr' }}
         >
           <div className="sheet flush rows">
-            <Rows
+            <Table
               key={path}
               label={`content of ${name} ${path}`}
               columns={drawn}

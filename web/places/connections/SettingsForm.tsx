@@ -1,11 +1,43 @@
-import { Button, TextField } from '@mui/material'
-import { useState, type FormEvent, type ReactElement } from 'react'
+import { useMemo, type ReactElement } from 'react'
+import { z } from 'zod'
 import { routes } from '../../../contract/routes'
-import { ApiFault, call } from '../../data/api'
+import { connectorOf } from '../../../core/connection/connection'
+import type { Settings } from '../../../core/connection/definition'
+import { field, fieldsOf } from '../../../core/field/field'
+import { call } from '../../data/api'
 import { useHere } from '../../data/session'
-import { FaultBox } from '../../parts/Fault'
+import { Form } from '../../kit/Form'
 import type { Connection } from './answers'
-import { firstValues, secretOf, settingsFrom, SettingsFields, type Values } from './SettingsFields'
+
+/** What stands in the fields at first: what is set, else what holds where nothing is set. */
+export const firstSettings = (kind: Connection['kind'], settings: Readonly<Settings> = {}): Settings =>
+  Object.fromEntries(
+    fieldsOf(connectorOf(kind).settings).map(({ key, preset, takes }) => [
+      key,
+      settings[key] ?? (preset as string | number | undefined) ?? (takes.kind === 'integer' ? 5432 : ''),
+    ]),
+  )
+
+/** The form of a connection: its settings here, its secret, and what holds in every environment. */
+const formOf = (kind: Connection['kind'], secret: string | undefined, there: boolean) =>
+  z.strictObject({
+    settings: field(connectorOf(kind).settings, { label: 'settings here' }),
+    ...(secret === undefined
+      ? {}
+      : {
+          secret: field(z.string(), {
+            label: secret,
+            secret: true,
+            usual: there ? 'as it is; type a new one to change it' : '',
+          })
+            .optional()
+            .describe('kept encrypted and never shown; left empty, the one there is stays'),
+        }),
+    title: z.string().min(1, 'needs a value').describe('what it is called, in every environment'),
+    cap: field(z.int().min(1).max(1000), { label: 'loads at once', usual: 'no cap' })
+      .optional()
+      .describe('loads that may use it at the same time, in every environment'),
+  })
 
 /** Settings of a connection in one environment. A secret left empty stays as it is. */
 export function SettingsForm({
@@ -18,73 +50,43 @@ export function SettingsForm({
   const { environment } = useHere()
   const given = connection.settings.find((entry) => entry.environment === environment)
   const near = given ?? connection.settings[0]
-  const [values, setValues] = useState<Values>(() => firstValues(connection.kind, near?.settings))
-  const [secret, setSecret] = useState('')
-  const [title, setTitle] = useState(connection.title)
-  const [cap, setCap] = useState(connection.cap === null ? '' : String(connection.cap))
-  const [fault, setFault] = useState<Error>()
-  const wrong = fault instanceof ApiFault ? fault.fault.where.path : undefined
-  const secretWords = secretOf(connection.kind, values)
-  const save = async () => {
-    const settings = settingsFrom(connection.kind, values)
-    if (title !== connection.title || cap !== String(connection.cap ?? '')) {
-      await call(routes.changeConnection, {
-        params: { name: connection.name },
-        body: { title, cap: cap === '' ? null : Number(cap) },
-      })
-    }
-    await call(routes.saveSettings, {
-      params: { name: connection.name, environment },
-      body: { settings, ...(secret === '' ? {} : { secret }) },
-    })
-    onClose(true)
-  }
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    save().catch(setFault)
+  const { kind, name, title, cap } = connection
+  const there = given?.hasSecret ?? false
+  const schemaFor = useMemo(
+    () => (values: { settings?: unknown }) =>
+      formOf(
+        kind,
+        connectorOf(kind).secret((values.settings ?? {}) as Readonly<Record<string, unknown>>),
+        there,
+      ),
+    [kind, there],
+  )
+  const values = {
+    settings: firstSettings(kind, near?.settings),
+    title,
+    cap: cap ?? undefined,
   }
   return (
-    <form onSubmit={submit} className="stack" style={{ paddingTop: 6 }}>
-      <SettingsFields
-        kind={connection.kind}
-        values={values}
-        onValues={setValues}
-        wrong={new Set(wrong === undefined ? [] : [wrong])}
-      />
-      {secretWords && (
-        <TextField
-          label={
-            given?.hasSecret
-              ? `New ${secretWords} (empty: keep the one there is)`
-              : `${secretWords[0]!.toUpperCase()}${secretWords.slice(1)}`
-          }
-          type="password"
-          autoComplete="new-password"
-          value={secret}
-          onChange={(event) => setSecret(event.target.value)}
-        />
-      )}
-      <div className="line">
-        <TextField
-          label="Title, in every environment"
-          value={title}
-          onChange={(event) => setTitle(event.target.value)}
-          sx={{ flex: 1 }}
-        />
-        <TextField
-          label="Loads at once (empty: no cap)"
-          value={cap}
-          onChange={(event) => setCap(event.target.value.replace(/\D/g, ''))}
-          sx={{ width: 210 }}
-        />
-      </div>
-      {fault && <FaultBox error={fault} />}
-      <div className="line">
-        <Button type="submit" variant="contained" color="primary">
-          Save for {environment}
-        </Button>
-        <Button onClick={() => onClose(false)}>Leave as it was</Button>
-      </div>
-    </form>
+    <Form
+      schema={formOf(kind, undefined, there)}
+      schemaFor={schemaFor}
+      values={values}
+      submit={`Save for ${environment}`}
+      place={(path) => (path === 'secret' ? path : `settings.${path}`)}
+      onCancel={() => onClose(false)}
+      onSubmit={async (next) => {
+        const { secret } = next as { secret?: string }
+        if (next.title !== title || (next.cap ?? null) !== cap)
+          await call(routes.changeConnection, {
+            params: { name },
+            body: { title: next.title, cap: next.cap ?? null },
+          })
+        await call(routes.saveSettings, {
+          params: { name, environment },
+          body: { settings: next.settings, ...(secret ? { secret } : {}) },
+        })
+        onClose(true)
+      }}
+    />
   )
 }

@@ -1,4 +1,6 @@
-import { Button, Checkbox, FormControlLabel, TextField } from '@mui/material'
+import { FilePick, rowEndings } from '../../kit/FilePick'
+import { Lines } from '../../kit/Lines'
+import { Button, Checkbox, FormControlLabel, TableBody, TableCell, TableRow, TextField } from '@mui/material'
 import { useMemo, useState, type ReactElement } from 'react'
 import { bringIn, readIncoming, type BroughtIn } from '../../../core/control/bringIn'
 import { keyOf, keyText, keyId } from '../../../core/control/edits'
@@ -39,12 +41,10 @@ export function BringIn({
             sx={{ '& textarea': { fontFamily: '"JetBrains Mono", monospace', fontSize: 12 } }}
             slotProps={{ inputLabel: { shrink: true } }}
           />
-          <input
-            type="file"
-            aria-label="file to bring in"
-            accept=".csv,.tsv,.txt,.json,.ndjson"
-            style={{ marginTop: 8 }}
-            onChange={(event) => void event.target.files?.[0]?.text().then(setText)}
+          <FilePick
+            label="file to bring in"
+            endings={rowEndings}
+            onFiles={([file]) => void file?.text().then(setText)}
           />
         </div>
         <div
@@ -106,21 +106,21 @@ function Found({
       .map((row) => keyText(keyOf(table, row)))
       .join(', ') + (rows.length > 6 ? ` and ${numberText(rows.length - 6)} more` : '')
   return (
-    <table className="plain">
-      <tbody>
-        <tr>
-          <td className="keep number">
+    <Lines>
+      <TableBody>
+        <TableRow>
+          <TableCell className="keep number">
             <b>{numberText(added.length)}</b>
-          </td>
-          <td className="keep">new</td>
-          <td className="mono">{keys(added)}</td>
-        </tr>
-        <tr>
-          <td className="keep number">
+          </TableCell>
+          <TableCell className="keep">new</TableCell>
+          <TableCell className="mono">{keys(added)}</TableCell>
+        </TableRow>
+        <TableRow>
+          <TableCell className="keep number">
             <b>{numberText(changed.length)}</b>
-          </td>
-          <td className="keep">changed</td>
-          <td>
+          </TableCell>
+          <TableCell className="keep">changed</TableCell>
+          <TableCell>
             {changed.slice(0, 4).map(({ key, set, before }) => (
               <div key={keyText(key)}>
                 <span className="mono">{keyText(key)}</span>{' '}
@@ -133,14 +133,14 @@ function Found({
               </div>
             ))}
             {changed.length > 4 && <span className="soft">and {numberText(changed.length - 4)} more</span>}
-          </td>
-        </tr>
-        <tr>
-          <td className="keep number">
+          </TableCell>
+        </TableRow>
+        <TableRow>
+          <TableCell className="keep number">
             <b>{numberText(absent.length)}</b>
-          </td>
-          <td className="keep">not among them</td>
-          <td>
+          </TableCell>
+          <TableCell className="keep">not among them</TableCell>
+          <TableCell>
             {absent.length > 0 && (
               <FormControlLabel
                 control={
@@ -154,38 +154,38 @@ function Found({
               />
             )}{' '}
             <span className="mono soft">{keys(absent)}</span>
-          </td>
-        </tr>
-        <tr>
-          <td className="keep number">{numberText(same)}</td>
-          <td className="keep soft">the same</td>
-          <td>
+          </TableCell>
+        </TableRow>
+        <TableRow>
+          <TableCell className="keep number">{numberText(same)}</TableCell>
+          <TableCell className="keep soft">the same</TableCell>
+          <TableCell>
             {unknown.length > 0 && (
               <span className="look">
                 {count(unknown.length, 'column')} the table has not, left aside:{' '}
                 <span className="mono">{unknown.join(', ')}</span>
               </span>
             )}
-          </td>
-        </tr>
+          </TableCell>
+        </TableRow>
         {faults.length > 0 && (
-          <tr>
-            <td className="keep number">
+          <TableRow>
+            <TableCell className="keep number">
               <b className="bad">{numberText(faults.length)}</b>
-            </td>
-            <td className="keep bad">stay out</td>
-            <td>
+            </TableCell>
+            <TableCell className="keep bad">stay out</TableCell>
+            <TableCell>
               {faults.slice(0, 5).map(({ row, message }) => (
                 <div key={row}>
                   row {row}: {message}
                 </div>
               ))}
               {faults.length > 5 && <span className="soft">and {numberText(faults.length - 5)} more</span>}
-            </td>
-          </tr>
+            </TableCell>
+          </TableRow>
         )}
-      </tbody>
-    </table>
+      </TableBody>
+    </Lines>
   )
 }
 

@@ -1,3 +1,5 @@
+import { Lines } from '../../kit/Lines'
+import { TableBody, TableCell, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
 import { Change as ChangeText } from '../../parts/Change'
 import { numberText } from '../../look/times'
@@ -19,17 +21,17 @@ export function Changes({
   // what is to be mended comes first
   const sorted = [...changes].sort((a, b) => Number(b.faults.length > 0) - Number(a.faults.length > 0))
   return (
-    <table className="plain">
-      <tbody>
+    <Lines>
+      <TableBody>
         {sorted.slice(0, most).map((change) => (
-          <tr key={`${change.kind} ${change.id}`}>
-            <td className="mono" style={{ width: 200 }}>
+          <TableRow key={`${change.kind} ${change.id}`}>
+            <TableCell className="mono" style={{ width: 200 }}>
               {change.key}
-            </td>
-            <td className="keep soft" style={{ width: 90 }}>
+            </TableCell>
+            <TableCell className="keep soft" style={{ width: 90 }}>
               {words[change.kind]}
-            </td>
-            <td>
+            </TableCell>
+            <TableCell>
               {change.kind === 'change' &&
                 change.cells.map(({ column, before, after }) => (
                   <span key={column} style={{ marginRight: 14 }}>
@@ -41,24 +43,24 @@ export function Changes({
                   {message}
                 </b>
               ))}
-            </td>
-            <td className="number">
+            </TableCell>
+            <TableCell className="number">
               {onPutBack && (
                 <button type="button" className="link-button" onClick={() => onPutBack(change)}>
                   {change.kind === 'add' ? 'take away' : 'put back'}
                 </button>
               )}
-            </td>
-          </tr>
+            </TableCell>
+          </TableRow>
         ))}
         {changes.length > most && (
-          <tr>
-            <td colSpan={4} className="soft">
+          <TableRow>
+            <TableCell colSpan={4} className="soft">
               and {numberText(changes.length - most)} more
-            </td>
-          </tr>
+            </TableCell>
+          </TableRow>
         )}
-      </tbody>
-    </table>
+      </TableBody>
+    </Lines>
   )
 }

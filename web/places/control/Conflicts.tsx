@@ -1,4 +1,5 @@
-import { Button } from '@mui/material'
+import { Lines } from '../../kit/Lines'
+import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
@@ -98,17 +99,17 @@ export function Conflicts({
           </Button>
         </span>
       </div>
-      <table className="plain cells" style={{ marginTop: 6 }}>
-        <thead>
-          <tr>
-            <th>row</th>
-            <th>column</th>
-            <th>before</th>
-            <th>theirs</th>
-            <th>mine</th>
-          </tr>
-        </thead>
-        <tbody>
+      <Lines style={{ marginTop: 6 }}>
+        <TableHead>
+          <TableRow>
+            <TableCell>row</TableCell>
+            <TableCell>column</TableCell>
+            <TableCell>before</TableCell>
+            <TableCell>theirs</TableCell>
+            <TableCell>mine</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {meetings.map((meeting) =>
             meeting.conflict.now === null || !meeting.mine ? (
               <WholeRow
@@ -119,10 +120,10 @@ export function Conflicts({
               />
             ) : (
               meeting.cells.map((cell) => (
-                <tr key={cell.id}>
-                  <td className="mono">{meeting.key}</td>
-                  <td>{cell.column}</td>
-                  <td className="mono soft">{cell.before || 'empty'}</td>
+                <TableRow key={cell.id}>
+                  <TableCell className="mono">{meeting.key}</TableCell>
+                  <TableCell>{cell.column}</TableCell>
+                  <TableCell className="mono soft">{cell.before || 'empty'}</TableCell>
                   <Choice
                     text={cell.theirs}
                     open={cell.open}
@@ -135,12 +136,12 @@ export function Conflicts({
                     taken={cell.open ? chosen[cell.id] === 'mine' : cell.mine !== cell.before}
                     onChoose={() => choose([cell.id], 'mine')}
                   />
-                </tr>
+                </TableRow>
               ))
             ),
           )}
-        </tbody>
-      </table>
+        </TableBody>
+      </Lines>
     </section>
   )
 }
@@ -157,7 +158,7 @@ function Choice({
   onChoose: () => void
 }): ReactElement {
   return (
-    <td>
+    <TableCell>
       {open ? (
         <Button aria-pressed={taken} onClick={onChoose}>
           <span className="mono">{text || 'empty'}</span>
@@ -165,7 +166,7 @@ function Choice({
       ) : (
         <span className={taken ? 'mono' : 'mono soft'}>{text || 'empty'}</span>
       )}
-    </td>
+    </TableCell>
   )
 }
 
@@ -180,21 +181,21 @@ function WholeRow({
 }): ReactElement {
   const gone = conflict.now === null
   return (
-    <tr>
-      <td className="mono">{key}</td>
-      <td className="soft">the whole row</td>
-      <td />
-      <td>
+    <TableRow>
+      <TableCell className="mono">{key}</TableCell>
+      <TableCell className="soft">the whole row</TableCell>
+      <TableCell />
+      <TableCell>
         <Button aria-pressed={side === 'theirs'} onClick={() => onChoose('theirs')}>
           {gone ? 'it was taken out' : 'keep it as they have it'}
         </Button>
-      </td>
-      <td>
+      </TableCell>
+      <TableCell>
         <Button aria-pressed={side === 'mine'} onClick={() => onChoose('mine')}>
           {gone ? 'put it in again' : 'take it out'}
         </Button>
-      </td>
-    </tr>
+      </TableCell>
+    </TableRow>
   )
 }
 

@@ -1,3 +1,4 @@
+import { Views } from '../../kit/Views'
 import { Button } from '@mui/material'
 import { useCallback, useEffect, useMemo, useRef, useState, type ReactElement } from 'react'
 import { Link, useBlocker, useParams } from 'react-router'
@@ -257,13 +258,7 @@ function Editor({
         onCell={(row, column) => row && setCell({ id: row.id, column })}
       />
       <section className="sheet below" aria-label="below the rows">
-        <div className="switch" role="group" aria-label="what to see below">
-          {belows.map(([name, words]) => (
-            <button key={name} type="button" aria-pressed={below === name} onClick={() => setBelow(name)}>
-              {words}
-            </button>
-          ))}
-        </div>
+        <Views label="what to see below" value={below} views={belows} onChange={setBelow} />
         <div
           className="below-scroll"
           tabIndex={0}

@@ -7,12 +7,12 @@ import { useAnswer } from '../../data/api'
 import { useHere, useMayChange } from '../../data/session'
 import { numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 import { NewControl } from './NewControl'
 
 type Brief = Answer<typeof routes.controlTables>[number]
 
-const columns: readonly RowsColumn<Brief>[] = [
+const columns: readonly TableColumn<Brief>[] = [
   { id: 'name', title: 'control table', width: 'minmax(150px, 1fr)', mono: true, cell: ({ name }) => <Link to={`/control/${name}`}>{name}</Link> },
   { id: 'title', title: 'what it says', width: 'minmax(200px, 2fr)', cell: ({ title }) => title },
   { id: 'rows', title: 'rows', width: '80px', number: true, cell: ({ rows }) => numberText(rows) },
@@ -50,7 +50,7 @@ export default function ControlTables(): ReactElement {
       </div>
       {making && <NewControl onClose={() => setMaking(false)} />}
       <div className="sheet flush grow rows">
-        <Rows
+        <Table
           label="control tables"
           columns={columns}
           total={data.length}

@@ -1,3 +1,5 @@
+import { Lines } from '../../kit/Lines'
+import { TableBody, TableCell, TableRow } from '@mui/material'
 import { useEffect, useState, type ReactElement } from 'react'
 import { Link } from 'react-router'
 import useSWR from 'swr'
@@ -57,8 +59,8 @@ export function Effects({
         <span className="soft">planning every job that reads the table, as it is and as it will be</span>
       )}
       {data && (
-        <table className="plain" style={{ opacity: isValidating ? 0.6 : 1 }}>
-          <tbody>
+        <Lines style={{ opacity: isValidating ? 0.6 : 1 }}>
+          <TableBody>
             {data.map((one) =>
               one.effect ? (
                 <JobLines key={one.job} about={one} effect={one.effect} />
@@ -66,8 +68,8 @@ export function Effects({
                 <NotTold key={one.job} about={one} />
               ),
             )}
-          </tbody>
-        </table>
+          </TableBody>
+        </Lines>
       )}
     </>
   )
@@ -85,11 +87,11 @@ function useSettled(value: string): string {
 
 function NotTold({ about }: { about: JobEffect }): ReactElement {
   return (
-    <tr>
-      <td className="keep look">not known</td>
-      <td>
+    <TableRow>
+      <TableCell className="keep look">not known</TableCell>
+      <TableCell>
         <Link to={`/jobs/${about.job}`}>{about.title}</Link>: {about.fault}
-      </td>
-    </tr>
+      </TableCell>
+    </TableRow>
   )
 }

@@ -1,3 +1,5 @@
+import { Lines } from '../../kit/Lines'
+import { TableBody, TableCell, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
@@ -57,14 +59,14 @@ export function History({
       {!data && !error && <Waiting what="reading" />}
       {data?.length === 0 && <span className="soft">Nothing was changed here yet.</span>}
       {data && data.length > 0 && (
-        <table className="plain">
-          <tbody>
+        <Lines>
+          <TableBody>
             {data.map((change) => (
-              <tr key={change.id}>
-                <td className="keep">{timeText(change.at)}</td>
-                <td className="keep">{change.by}</td>
-                <td className="mono">{change.rowKey}</td>
-                <td>
+              <TableRow key={change.id}>
+                <TableCell className="keep">{timeText(change.at)}</TableCell>
+                <TableCell className="keep">{change.by}</TableCell>
+                <TableCell className="mono">{change.rowKey}</TableCell>
+                <TableCell>
                   {change.before === null
                     ? 'row added'
                     : change.after === null
@@ -78,8 +80,8 @@ export function History({
                             />
                           </span>
                         ))}
-                </td>
-                <td className="number">
+                </TableCell>
+                <TableCell className="number">
                   {onPutBack && change.before !== null && (
                     <button
                       type="button"
@@ -93,11 +95,11 @@ export function History({
                       put back
                     </button>
                   )}
-                </td>
-              </tr>
+                </TableCell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Lines>
       )}
     </>
   )

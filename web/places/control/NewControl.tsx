@@ -1,3 +1,7 @@
+import { Views } from '../../kit/Views'
+import { connectorOf } from '../../../core/connection/connection'
+import { FilePick, rowEndings } from '../../kit/FilePick'
+import { Flag } from '../../kit/controls'
 import { Button, MenuItem, TextField } from '@mui/material'
 import { useMemo, useState, type FormEvent, type ReactElement } from 'react'
 import { useNavigate } from 'react-router'
@@ -57,13 +61,12 @@ export function NewControl({ onClose }: { onClose: () => void }): ReactElement {
       aria-label="a new control table"
       style={{ flex: 'none', marginBottom: 12 }}
     >
-      <div className="switch" role="group" aria-label="how it is made">
-        {ways.map((one) => (
-          <button key={one} type="button" aria-pressed={way === one} onClick={() => setWay(one)}>
-            {one}
-          </button>
-        ))}
-      </div>
+      <Views
+        label="how it is made"
+        value={way}
+        views={ways.map((one) => [one, one] as const)}
+        onChange={setWay}
+      />
       <div className="line" style={{ flexWrap: 'wrap', rowGap: 12, paddingTop: 4 }}>
         <TextField
           label="name"
@@ -153,12 +156,10 @@ function FromText({ onTake }: { onTake: (table: Table) => void }): ReactElement 
         slotProps={{ inputLabel: { shrink: true } }}
       />
       <div>
-        <input
-          type="file"
-          aria-label="file with the rows"
-          accept=".csv,.tsv,.txt,.json,.ndjson"
-          style={{ marginTop: 8 }}
-          onChange={(event) => void event.target.files?.[0]?.text().then(read)}
+        <FilePick
+          label="file with the rows"
+          endings={rowEndings}
+          onFiles={([file]) => void file?.text().then(read)}
         />
         {fault && <b className="bad">{fault}</b>}
       </div>
@@ -234,14 +235,17 @@ function FromCatalog({ onTake }: { onTake: (table: Table) => void }): ReactEleme
         aria-label="datasets"
       >
         {list.map(({ id, name, connection }) => (
-          <label key={id} style={{ display: 'block' }}>
-            <input
-              type="checkbox"
-              checked={picked.has(id)}
-              onChange={(event) => pick([id], event.target.checked)}
-            />{' '}
-            <span className="mono">{name}</span> <span className="soft">{connection}</span>
-          </label>
+          <Flag
+            key={id}
+            label={name}
+            checked={picked.has(id)}
+            onChange={(on) => pick([id], on)}
+            words={
+              <>
+                <span className="mono">{name}</span> <span className="soft">{connection}</span>
+              </>
+            }
+          />
         ))}
       </div>
     </div>
@@ -257,7 +261,7 @@ function Adopt({
 }): ReactElement {
   const { environment } = useHere()
   const connections = useAnswer(routes.connections, { query: { environment } })
-  const databases = (connections.data ?? []).filter(({ kind }) => kind === 'postgres')
+  const databases = (connections.data ?? []).filter(({ kind }) => connectorOf(kind).holds === 'tables')
   const content = (path: string) =>
     place.connection === '' || (path !== '' && place.schema === '')
       ? null

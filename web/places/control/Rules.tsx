@@ -1,4 +1,6 @@
-import { Button, MenuItem, TextField } from '@mui/material'
+import { Choice, Flag, TextInput, WordsInput } from '../../kit/controls'
+import { Lines } from '../../kit/Lines'
+import { Button, MenuItem, TableBody, TableCell, TableHead, TableRow, TextField } from '@mui/material'
 import { useState, type FormEvent, type ReactElement } from 'react'
 import { routes } from '../../../contract/routes'
 import type { CellRules } from '../../../core/control/rules'
@@ -58,85 +60,82 @@ export function Rules({
         </p>
       )}
       {fault && <FaultBox error={fault} />}
-      <table className="plain cells">
-        <thead>
-          <tr>
-            <th>column</th>
-            <th>type</th>
-            <th>required</th>
-            <th>unique</th>
-            <th>names</th>
-            <th>one of (with commas)</th>
-            <th>must hold, over row</th>
-          </tr>
-        </thead>
-        <tbody>
+      <Lines>
+        <TableHead>
+          <TableRow>
+            <TableCell>column</TableCell>
+            <TableCell>type</TableCell>
+            <TableCell>required</TableCell>
+            <TableCell>unique</TableCell>
+            <TableCell>names</TableCell>
+            <TableCell>one of (with commas)</TableCell>
+            <TableCell>must hold, over row</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {table.columns.map(({ name, type }) => {
             const own = rules[name] ?? {}
             return (
-              <tr key={name}>
-                <td className="mono">
+              <TableRow key={name}>
+                <TableCell className="mono">
                   {name}
                   {table.key.includes(name) && <span className="soft"> · key</span>}
-                </td>
-                <td className="soft">{type}</td>
-                <td>
-                  <input
-                    type="checkbox"
-                    aria-label={`${name} is required`}
+                </TableCell>
+                <TableCell className="soft">{type}</TableCell>
+                <TableCell>
+                  <Flag
+                    label={`${name} is required`}
                     disabled={locked}
                     checked={own.required ?? false}
-                    onChange={(event) => set(name, { required: event.target.checked })}
+                    onChange={(required) => set(name, { required })}
                   />
-                </td>
-                <td>
-                  <input
-                    type="checkbox"
-                    aria-label={`${name} is unique`}
+                </TableCell>
+                <TableCell>
+                  <Flag
+                    label={`${name} is unique`}
                     disabled={locked}
                     checked={own.unique ?? false}
-                    onChange={(event) => set(name, { unique: event.target.checked })}
+                    onChange={(unique) => set(name, { unique })}
                   />
-                </td>
-                <td>
-                  <select
-                    aria-label={`${name} names`}
+                </TableCell>
+                <TableCell>
+                  <Choice
+                    label={`${name} names`}
                     disabled={locked}
                     value={own.names ?? ''}
-                    onChange={(event) =>
-                      set(name, { names: (event.target.value || undefined) as CellRules['names'] })
-                    }
-                  >
-                    <option value="">anything</option>
-                    <option value="connection">a connection</option>
-                    <option value="dataset">a dataset</option>
-                  </select>
-                </td>
-                <td>
-                  <input
-                    className="mono"
-                    aria-label={`${name} is one of`}
-                    disabled={locked}
-                    defaultValue={own.one_of?.join(', ') ?? ''}
-                    onChange={(event) => set(name, { one_of: listOf(event.target.value) })}
+                    options={[
+                      ['', 'anything'],
+                      ['connection', 'a connection'],
+                      ['dataset', 'a dataset'],
+                    ]}
+                    onChange={(names) => set(name, { names: names === '' ? undefined : names })}
                   />
-                </td>
-                <td>
-                  <input
-                    className="mono"
-                    size={34}
-                    aria-label={`what must hold for ${name}`}
+                </TableCell>
+                <TableCell>
+                  <WordsInput
+                    label={`${name} is one of`}
+                    disabled={locked}
+                    width={220}
+                    value={own.one_of ?? []}
+                    onChange={(list) => set(name, { one_of: list.length > 0 ? list : undefined })}
+                  />
+                </TableCell>
+                <TableCell>
+                  <TextInput
+                    label={`what must hold for ${name}`}
+                    mono
+                    width={290}
                     placeholder="row.kind != 'table' || row.due == null"
                     disabled={locked}
-                    defaultValue={own.holds ?? ''}
-                    onChange={(event) => set(name, { holds: event.target.value })}
+                    value={own.holds ?? ''}
+                    onChange={(holds) => set(name, { holds })}
                   />
-                </td>
-              </tr>
+                </TableCell>
+              </TableRow>
             )
           })}
-        </tbody>
-      </table>
+        </TableBody>
+      </Lines>
       {!locked && (
         <div className="line" style={{ marginTop: 10, flexWrap: 'wrap', rowGap: 10 }}>
           <TextField
@@ -184,12 +183,4 @@ export function Rules({
       )}
     </>
   )
-}
-
-const listOf = (text: string): string[] | undefined => {
-  const list = text
-    .split(',')
-    .map((part) => part.trim())
-    .filter((part) => part !== '')
-  return list.length > 0 ? list : undefined
 }

@@ -1,5 +1,7 @@
+import { FilePick } from '../../kit/FilePick'
+import { Lines } from '../../kit/Lines'
 import type { Checked } from './checked'
-import { Button, TextField } from '@mui/material'
+import { Button, TableBody, TableCell, TableRow, TextField } from '@mui/material'
 import { useEffect, useState, type DragEvent, type ReactElement } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { routes } from '../../../contract/routes'
@@ -105,16 +107,12 @@ export default function BringInJobs(): ReactElement {
       </div>
       <section className="sheet" aria-label="documents" style={{ flex: 'none' }}>
         <div className="line" style={{ marginBottom: 8, flexWrap: 'wrap' }}>
-          <label className="line">
-            <span className="soft">pick YAML files, or drop them here</span>
-            <input
-              type="file"
-              multiple
-              accept=".yaml,.yml"
-              aria-label="documents to bring in"
-              onChange={(event) => void take(event.target.files ?? []).then(() => (event.target.value = ''))}
-            />
-          </label>
+          <FilePick
+            label="documents to bring in"
+            several
+            endings={['.yaml', '.yml']}
+            onFiles={(files) => void take(files)}
+          />
         </div>
         <TextField
           label="or paste one"
@@ -182,14 +180,14 @@ function Documents({
   onRemove: (file: string) => void
 }): ReactElement {
   return (
-    <table className="plain" style={{ marginTop: 10 }}>
-      <tbody>
+    <Lines style={{ marginTop: 10 }}>
+      <TableBody>
         {checked.documents.map(({ file, name, title, becomes, faults }) => (
-          <tr key={file}>
-            <th scope="row" className="mono" style={{ width: 210 }}>
+          <TableRow key={file}>
+            <TableCell component="th" scope="row" className="mono" style={{ width: 210 }}>
               {file}
-            </th>
-            <td>
+            </TableCell>
+            <TableCell>
               {title} {name !== null && <span className="soft mono">{name}</span>}
               {faults.map((fault, i) => (
                 <div key={i}>
@@ -199,8 +197,8 @@ function Documents({
                   : {fault.message}
                 </div>
               ))}
-            </td>
-            <td className="keep soft" style={{ width: 170 }}>
+            </TableCell>
+            <TableCell className="keep soft" style={{ width: 170 }}>
               {faults.length > 0 ? (
                 <span className="bad">{count(faults.length, 'mistake')}</span>
               ) : becomes === null ? (
@@ -210,15 +208,15 @@ function Documents({
               ) : (
                 `becomes version ${becomes}`
               )}
-            </td>
-            <td style={{ width: 90 }}>
+            </TableCell>
+            <TableCell style={{ width: 90 }}>
               <button type="button" className="link-button" onClick={() => onRemove(file)}>
                 leave out
               </button>
-            </td>
-          </tr>
+            </TableCell>
+          </TableRow>
         ))}
-      </tbody>
-    </table>
+      </TableBody>
+    </Lines>
   )
 }

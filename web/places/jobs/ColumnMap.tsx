@@ -1,4 +1,6 @@
-import { Button } from '@mui/material'
+import { Choice } from '../../kit/controls'
+import { Lines } from '../../kit/Lines'
+import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import useSWR from 'swr'
 import type { Answer, Body } from '../../../contract/route'
@@ -8,7 +10,7 @@ import type { ApiFault } from '../../data/api'
 import { call } from '../../data/api'
 import { useMayChange } from '../../data/session'
 import { count } from '../../look/times'
-import { DataGrid } from '../../parts/DataGrid'
+import { DataGrid } from '../../kit/DataGrid'
 import { FaultBox, Waiting } from '../../parts/Fault'
 
 type Sheet = Answer<typeof routes.mapping>
@@ -71,42 +73,40 @@ export function ColumnMap({
       {!data && !error && <Waiting what="looking at source and target" />}
       {data && (
         <>
-          <table className="plain cells" style={{ marginTop: 6 }}>
-            <thead>
-              <tr>
-                <th>into</th>
-                <th>from</th>
-                <th className="keep">likeness</th>
-                <th>values</th>
-                <th>would not fit</th>
-              </tr>
-            </thead>
-            <tbody>
+          <Lines style={{ marginTop: 6 }}>
+            <TableHead>
+              <TableRow>
+                <TableCell>into</TableCell>
+                <TableCell>from</TableCell>
+                <TableCell className="keep">likeness</TableCell>
+                <TableCell>values</TableCell>
+                <TableCell>would not fit</TableCell>
+              </TableRow>
+            </TableHead>
+            <TableBody>
               {data.columns.map((column) => (
-                <tr key={column.target}>
-                  <td>
+                <TableRow key={column.target}>
+                  <TableCell>
                     <span className="mono">{column.target}</span>
                     <br />
                     <span className="soft">{column.type ?? 'as it comes'}</span>
-                  </td>
-                  <td style={{ minWidth: 130 }}>
+                  </TableCell>
+                  <TableCell style={{ minWidth: 130 }}>
                     {mayChange ? (
-                      <select
-                        aria-label={`source of ${column.target}`}
-                        className="mono"
+                      <Choice
+                        label={`source of ${column.target}`}
                         value={column.source ?? ''}
-                        onChange={(event) => set(column, event.target.value)}
-                      >
-                        <option value="">{column.why === 'given' ? 'by its name' : '—'}</option>
-                        {data.sources.map(({ name }) => (
-                          <option key={name}>{name}</option>
-                        ))}
-                      </select>
+                        options={[
+                          ['', column.why === 'given' ? 'by its name' : '—'],
+                          ...data.sources.map(({ name }) => [name, name] as const),
+                        ]}
+                        onChange={(source) => set(column, source)}
+                      />
                     ) : (
                       <span className="mono">{column.source ?? '—'}</span>
                     )}
-                  </td>
-                  <td className="keep">
+                  </TableCell>
+                  <TableCell className="keep">
                     {column.why === 'given' ? (
                       <span className="soft">set</span>
                     ) : column.why === 'same' ? (
@@ -116,9 +116,11 @@ export function ColumnMap({
                     ) : (
                       <span className="soft">nothing</span>
                     )}
-                  </td>
-                  <td className="mono soft">{column.samples.map((value) => cut(value ?? '')).join(', ')}</td>
-                  <td className={column.fails > 0 ? 'bad' : 'soft'}>
+                  </TableCell>
+                  <TableCell className="mono soft">
+                    {column.samples.map((value) => cut(value ?? '')).join(', ')}
+                  </TableCell>
+                  <TableCell className={column.fails > 0 ? 'bad' : 'soft'}>
                     {column.fails > 0 ? (
                       <>
                         {column.fails} of {data.looked},{' '}
@@ -129,11 +131,11 @@ export function ColumnMap({
                     ) : (
                       'all fit'
                     )}
-                  </td>
-                </tr>
+                  </TableCell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
+            </TableBody>
+          </Lines>
           <div className="line" style={{ marginTop: 8, flexWrap: 'wrap' }}>
             {data.unused.length > 0 && (
               <span className="look">
@@ -141,38 +143,26 @@ export function ColumnMap({
                 <span className="mono">{data.unused.join(', ')}</span>
               </span>
             )}
-            <label className="soft">
-              columns the target lacks{' '}
-              <select
+            <span className="soft line">
+              columns the target lacks
+              <Choice
+                label="columns the target lacks"
                 value={data.unknownColumns}
                 disabled={!mayChange}
-                onChange={(event) =>
-                  onText(setPolicy(ask.text, ask.step, 'unknown_columns', event.target.value))
-                }
-              >
-                {Object.entries(unknownWords).map(([value, words]) => (
-                  <option key={value} value={value}>
-                    {words}
-                  </option>
-                ))}
-              </select>
-            </label>
-            <label className="soft">
-              columns the source lacks{' '}
-              <select
+                options={Object.entries(unknownWords)}
+                onChange={(value) => onText(setPolicy(ask.text, ask.step, 'unknown_columns', value))}
+              />
+            </span>
+            <span className="soft line">
+              columns the source lacks
+              <Choice
+                label="columns the source lacks"
                 value={data.missingColumns}
                 disabled={!mayChange}
-                onChange={(event) =>
-                  onText(setPolicy(ask.text, ask.step, 'missing_columns', event.target.value))
-                }
-              >
-                {Object.entries(missingWords).map(([value, words]) => (
-                  <option key={value} value={value}>
-                    {words}
-                  </option>
-                ))}
-              </select>
-            </label>
+                options={Object.entries(missingWords)}
+                onChange={(value) => onText(setPolicy(ask.text, ask.step, 'missing_columns', value))}
+              />
+            </span>
           </div>
           <h3 style={{ fontSize: 13, margin: '12px 0 4px' }}>
             First rows{' '}

@@ -1,3 +1,4 @@
+import { Views } from '../../kit/Views'
 import { connectionKinds, type ConnectionKind } from '../../../core/connection/connection'
 import type { JobAnswer, OutlineAnswer } from './answers'
 import { Button } from '@mui/material'
@@ -11,7 +12,7 @@ import { timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../parts/Fault'
 import { useKeys } from '../../parts/keys'
 import { AboutForm } from './AboutForm'
-import { functions } from './fields'
+import { functions } from './functions'
 import { CopyJob } from './CopyJob'
 import { Outline, type Chosen } from './Outline'
 import { PartForm } from './PartForm'
@@ -201,12 +202,15 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
           onClose={() => setAsking(undefined)}
         />
       )}
-      <div className="switch" role="group" aria-label="view">
-        {(['outline', 'text', 'uses', 'versions'] as const).map((name) => (
-          <button key={name} type="button" aria-pressed={view === name} onClick={() => set('view', name)}>
-            {name === 'versions' ? `versions (${job.versions.length})` : name}
-          </button>
-        ))}
+      <div className="line">
+        <Views
+          label="view"
+          value={view}
+          views={(['outline', 'text', 'uses', 'versions'] as const).map(
+            (name) => [name, name === 'versions' ? `versions (${job.versions.length})` : name] as const,
+          )}
+          onChange={(name) => set('view', name)}
+        />
         {faults.length > 0 && (
           <span className="bad">
             {faults.length === 1 ? '1 mistake' : `${faults.length} mistakes`}: the outline shows the last text

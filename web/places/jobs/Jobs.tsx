@@ -8,12 +8,12 @@ import { useMayChange } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 import { NewJob } from './CopyJob'
 
 type Brief = Answer<typeof routes.jobs>[number]
 
-const columns: readonly RowsColumn<Brief>[] = [
+const columns: readonly TableColumn<Brief>[] = [
   { id: 'title', title: 'job', width: 'minmax(150px, 1.2fr)', cell: ({ name, title }) => <Link to={`/jobs/${name}`}>{title}</Link> },
   { id: 'rosters', title: 'loops over', width: 'minmax(180px, 2fr)', cell: ({ rosters }) => rosters.join('; ') || <span className="soft">nothing, it runs once</span>, hint: ({ rosters }) => rosters.join('; ') },
   { id: 'slices', title: 'slices', width: '150px', cell: ({ slices }) => slices ?? <span className="soft">none</span> },
@@ -69,7 +69,7 @@ export default function Jobs(): ReactElement {
         </div>
       </div>
       <div className="sheet flush grow rows">
-        <Rows
+        <Table
           label="jobs"
           columns={columns}
           total={found.length}

@@ -1,3 +1,4 @@
+import { Choice } from '../../kit/controls'
 import { TextField } from '@mui/material'
 import type { ReactElement } from 'react'
 import { connectorOf } from '../../../core/connection/connection'
@@ -7,13 +8,9 @@ import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
 import { ControlColumns } from '../../parts/ControlColumns'
-import {
-  firstValues,
-  secretOf,
-  settingsFrom,
-  SettingsFields,
-  type Values,
-} from '../connections/SettingsFields'
+import type { Settings } from '../../../core/connection/definition'
+import { SchemaFields } from '../../kit/fields/SchemaFields'
+import { firstSettings } from '../connections/SettingsForm'
 import type { Checked } from './checked'
 
 type Missing = Checked['missing']
@@ -21,7 +18,7 @@ type Given = NonNullable<Body<typeof routes.bringInJobs>['given']>
 
 /** What was filled in. `use` names what stands for it; empty where it is to be made. */
 export interface Answers {
-  readonly connections: Readonly<Record<string, { use: string; values: Values; secret: string }>>
+  readonly connections: Readonly<Record<string, { use: string; values: Settings; secret: string }>>
   readonly controls: Readonly<
     Record<string, { use: string; columns: readonly Column[]; key: readonly string[] }>
   >
@@ -37,7 +34,7 @@ export function firstAnswers(missing: Missing, before: Answers): Answers {
     connections: Object.fromEntries(
       missing.connections.map(({ name, kind }) => [
         name,
-        before.connections[name] ?? { use: '', values: firstValues(kind), secret: '' },
+        before.connections[name] ?? { use: '', values: firstSettings(kind), secret: '' },
       ]),
     ),
     controls: Object.fromEntries(
@@ -58,9 +55,9 @@ export function firstAnswers(missing: Missing, before: Answers): Answers {
 export function givenBy(missing: Missing, answers: Answers): Given {
   return {
     connections: Object.fromEntries(
-      missing.connections.map(({ name, kind }) => {
+      missing.connections.map(({ name }) => {
         const { use, values, secret } = answers.connections[name]!
-        return [name, use ? { use } : { settings: settingsFrom(kind, values), ...(secret ? { secret } : {}) }]
+        return [name, use ? { use } : { settings: values, ...(secret ? { secret } : {}) }]
       }),
     ),
     controls: Object.fromEntries(
@@ -122,7 +119,7 @@ export function MissingForm({
             one.name !== name &&
             one.settings.some((entry) => entry.environment === environment),
         )
-        const secret = secretOf(kind, answer.values)
+        const secret = connectorOf(kind).secret(answer.values)
         const own = `connections.${name}`
         const faulty = new Set(
           [...wrong].flatMap((path) => (path.startsWith(`${own}.`) ? [path.slice(own.length + 1)] : [])),
@@ -145,11 +142,18 @@ export function MissingForm({
               />
               {answer.use === '' && (
                 <>
-                  <SettingsFields
-                    kind={kind}
-                    values={answer.values}
-                    onValues={(values) => set('connections', name, { values })}
-                    wrong={faulty}
+                  <SchemaFields
+                    schema={connectorOf(kind).settings}
+                    path={[]}
+                    said={name}
+                    value={answer.values}
+                    frame={{
+                      locked: false,
+                      expressions: [],
+                      offers: () => [],
+                      fault: (path) => (faulty.has(path.join('.')) ? 'look at this' : undefined),
+                    }}
+                    onChange={(values) => set('connections', name, { values: (values ?? {}) as Settings })}
                   />
                   {secret && (
                     <TextField
@@ -239,20 +243,14 @@ function Stand({
   otherwise: string
 }): ReactElement {
   return (
-    <label className="line">
+    <span className="line">
       <span className="soft">it</span>
-      <select
-        aria-label={`what ${of} is here`}
+      <Choice
+        label={`what ${of} is here`}
         value={value}
-        onChange={(event) => onChange(event.target.value)}
-      >
-        <option value="">{otherwise}</option>
-        {names.map((name) => (
-          <option key={name} value={name}>
-            is {name} here
-          </option>
-        ))}
-      </select>
-    </label>
+        options={[['', otherwise], ...names.map((name) => [name, `is ${name} here`] as const)]}
+        onChange={onChange}
+      />
+    </span>
   )
 }

@@ -1,82 +1,24 @@
-import { rosterKinds, type RosterKind } from '../../../core/job/rosters'
+import { rosters, rosterSchema } from '../../../core/job/rosters'
+import { eachSchema } from '../../../core/job/document'
 import { Button } from '@mui/material'
-import { useEffect, useState, type ReactElement } from 'react'
+import { useEffect, useMemo, useState, type ReactElement } from 'react'
 import useSWR from 'swr'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { setAt, valueAt, type Path } from '../../../core/job/editText'
 import { valueText } from '../../../core/value'
-import { call, useAnswer, type ApiFault } from '../../data/api'
+import { call, type ApiFault } from '../../data/api'
 import { useHere } from '../../data/session'
 import { count, numberText } from '../../look/times'
-import { DataGrid } from '../../parts/DataGrid'
+import { DataGrid } from '../../kit/DataGrid'
 import { FaultBox, Waiting } from '../../parts/Fault'
-import { FieldInput } from './FieldInput'
-import { functions, type Field } from './fields'
-import { TypedRows } from './TypedRows'
+import { TextInput } from '../../kit/controls'
+import type { FieldFrame } from '../../kit/fields/FieldControl'
+import { SchemaFields } from '../../kit/fields/SchemaFields'
+import { functions } from './functions'
+import { useOffers } from './useOffers'
+import { TypedRows, type TypedRow } from './TypedRows'
 import type { OutlineAnswer } from './answers'
-
-const kindWords: Readonly<Record<RosterKind, string>> = {
-  control: 'rows of a control table',
-  query: 'result of a query',
-  file: 'rows in a file',
-  datasets: 'datasets of the catalog',
-  files: 'files of a store',
-  range: 'a range, both ends included',
-  rows: 'rows typed in',
-}
-
-const fresh: Readonly<Record<RosterKind, unknown>> = {
-  control: 'a_control_table',
-  query: { on: 'a-database', text: 'select 1 as id' },
-  file: { store: 'a-store', path: 'list.csv' },
-  datasets: { named: '*' },
-  files: { store: 'a-store', named: '{kind}_{date:yyyyMMdd}.csv' },
-  range: { as: 'year', from: 2015, to: 2025 },
-  rows: [{ name: 'first' }],
-}
-
-const field = (path: string, label: string, takes: Field['takes']): Field => ({ path, label, takes })
-const kindFields: Readonly<Record<RosterKind, readonly Field[]>> = {
-  control: [field('control', 'table', { kind: 'template' })],
-  query: [
-    field('query.on', 'on', { kind: 'template', offer: 'postgres' }),
-    field('query.text', 'SQL', { kind: 'template', lines: 4 }),
-  ],
-  file: [
-    field('file.store', 'store', { kind: 'template', offer: 'files' }),
-    field('file.path', 'path', { kind: 'template' }),
-    field('file.delimiter', 'delimiter', { kind: 'text', placeholder: ',' }),
-    field('file.sheet', 'sheet', { kind: 'text', placeholder: 'the first that holds a table' }),
-  ],
-  datasets: [
-    field('datasets.named', 'named', { kind: 'text', placeholder: '* and ? match letters' }),
-    field('datasets.connection', 'connection', { kind: 'template', offer: 'postgres' }),
-    field('datasets.tag', 'tag', { kind: 'text' }),
-  ],
-  files: [
-    field('files.store', 'store', { kind: 'template', offer: 'files' }),
-    field('files.named', 'named', { kind: 'template' }),
-    field('files.subfolders', 'subfolders', { kind: 'flag', words: 'in folders below, too' }),
-  ],
-  range: [
-    field('range.as', 'called', { kind: 'text', placeholder: 'value' }),
-    field('range.from', 'from', { kind: 'template' }),
-    field('range.to', 'to, included', { kind: 'template' }),
-    field('range.step', 'by', { kind: 'template' }),
-  ],
-  rows: [],
-}
-const commonFields: readonly Field[] = [
-  field('where', 'only where', { kind: 'template' }),
-  field('sort', 'sorted by', { kind: 'list', placeholder: 'columns; -column for the largest first' }),
-  field('key', 'key', { kind: 'list', placeholder: 'columns that name a load' }),
-  field('prefix', 'prefix', { kind: 'text', placeholder: 'before the name of each column' }),
-  field('exactly_one', 'exactly one', {
-    kind: 'flag',
-    words: 'one row is meant; any other number stops the run',
-  }),
-]
 
 interface Props {
   readonly text: string
@@ -89,11 +31,17 @@ interface Props {
 
 /** A part: its title, what it loops over with the rows it gives, how many loads at once. */
 export function PartForm({ text, part, names, locked, broken, onText }: Props): ReactElement {
-  const path: Path = ['parts', part.index]
+  const path = useMemo<Path>(() => ['parts', part.index], [part.index])
+  const roster = useMemo<Path>(() => [...path, 'each', 'roster'], [path])
   const title = valueAt(text, [...path, 'title'])
-  const each = valueAt(text, [...path, 'each']) as { at_once?: number; slices?: boolean } | undefined
-  const set = (dotted: string, value: unknown) =>
-    onText(setAt(text, [...path, ...dotted.split('.')], value), true)
+  const each = valueAt(text, [...path, 'each']) as Readonly<Record<string, unknown>> | undefined
+  const set = (key: string, value: unknown) => onText(setAt(text, [...path, key], value), true)
+  const frame: FieldFrame = {
+    locked,
+    expressions: [],
+    offers: () => [],
+    onSet: (at, value) => onText(setAt(text, [...path, ...at], value), true),
+  }
   return (
     <section className="sheet stack" aria-label="the part" style={{ overflow: 'auto' }} tabIndex={0}>
       <h2 style={{ margin: 0 }}>
@@ -101,48 +49,27 @@ export function PartForm({ text, part, names, locked, broken, onText }: Props): 
       </h2>
       <div className="form-rows" style={{ flex: 'none' }}>
         <span className="label">title</span>
-        <input
-          aria-label="title of the part"
+        <TextInput
+          label="title of the part"
           value={String(title ?? '')}
           disabled={locked}
-          onChange={(event) => set('title', event.target.value || undefined)}
+          onChange={(value) => set('title', value || undefined)}
         />
-        {part.kind === 'each' && (
-          <>
-            <span className="label">at once</span>
-            <span className="line">
-              <FieldInput
-                label="loads at once"
-                takes={{ kind: 'number', least: 1 }}
-                value={each?.at_once ?? 4}
-                locked={locked}
-                names={[]}
-                texts={[]}
-                onChange={(value) => set('each.at_once', value)}
-              />
-              <FieldInput
-                label="slices"
-                takes={{ kind: 'flag', words: 'for each slice, too', usual: true }}
-                value={each?.slices}
-                locked={locked}
-                names={[]}
-                texts={[]}
-                onChange={(value) => set('each.slices', value)}
-              />
-            </span>
-          </>
-        )}
       </div>
       {part.kind === 'each' && (
+        <SchemaFields
+          schema={eachSchema}
+          path={['each']}
+          said="part"
+          value={each}
+          frame={frame}
+          without={['roster']}
+          onChange={(value) => set('each', value)}
+        />
+      )}
+      {part.kind === 'each' && (
         <>
-          <RosterForm
-            text={text}
-            path={[...path, 'each', 'roster']}
-            depth={0}
-            names={names}
-            locked={locked}
-            onText={onText}
-          />
+          <RosterForm text={text} path={roster} depth={0} names={names} locked={locked} onText={onText} />
           <Preview text={text} part={part.index} broken={broken} />
         </>
       )}
@@ -166,62 +93,31 @@ function RosterForm({
   locked: boolean
   onText: (text: string, typed?: boolean) => void
 }): ReactElement {
-  const { environment } = useHere()
-  const controls = useAnswer(routes.controlTables, { query: { environment } })
-  const connections = useAnswer(routes.connections, { query: { environment } })
-  const raw = (valueAt(text, path) ?? {}) as Record<string, unknown>
-  const kind = rosterKinds.find((one) => raw[one] !== undefined) ?? 'rows'
-  const at = (dotted: string) =>
-    dotted
-      .split('.')
-      .reduce<unknown>((value, key) => (value as Record<string, unknown> | undefined)?.[key], raw)
-  const set = (dotted: string, value: unknown) =>
-    onText(setAt(text, [...path, ...dotted.split('.')], plain(dotted, value)), true)
-  const pick = (next: RosterKind) => {
-    // filter, order and key name columns of the old source
-    const kept = { [next]: fresh[next], ...(raw.inner === undefined ? {} : { inner: raw.inner }) }
-    onText(setAt(text, path, kept))
-  }
-  const texts = ({ path: of, takes }: Field): string[] =>
-    of === 'control'
-      ? (controls.data ?? []).map(({ name }) => name)
-      : takes.kind === 'template' && takes.offer
-        ? (connections.data ?? []).filter((one) => one.kind === takes.offer).map(({ name }) => name)
-        : []
+  const offers = useOffers()
+  const raw = (valueAt(text, path) ?? {}) as Readonly<Record<string, unknown>>
+  const frame = useMemo<FieldFrame>(
+    () => ({
+      locked,
+      expressions: [...names, ...functions],
+      offers,
+      onSet: (at, value) => onText(setAt(text, [...path, ...at], value), true),
+    }),
+    [locked, names, offers, onText, text, path],
+  )
   return (
     <div style={{ marginLeft: depth * 18, flex: 'none' }}>
-      <div className="form-rows">
-        <span className="label">{depth === 0 ? 'each of' : 'and for each'}</span>
-        <select
-          aria-label={depth === 0 ? 'kind of roster' : 'kind of inner roster'}
-          value={kind}
-          disabled={locked}
-          onChange={(event) => pick(event.target.value as RosterKind)}
-        >
-          {rosterKinds.map((one) => (
-            <option key={one} value={one}>
-              {kindWords[one]}
-            </option>
-          ))}
-        </select>
-        {[...kindFields[kind], ...commonFields].map((one) => (
-          <span key={one.path} style={{ display: 'contents' }}>
-            <span className="label">{one.label}</span>
-            <FieldInput
-              label={`roster ${one.label}`}
-              takes={one.takes}
-              value={at(one.path)}
-              locked={locked}
-              names={[...names, ...functions]}
-              texts={texts(one)}
-              onChange={(value) => set(one.path, value)}
-            />
-          </span>
-        ))}
-      </div>
-      {kind === 'rows' && (
+      <SchemaFields
+        schema={rosterSchema}
+        path={[]}
+        said={depth === 0 ? 'roster' : 'inner roster'}
+        value={raw}
+        frame={frame}
+        without={['inner', 'rows']}
+        onChange={(value) => onText(setAt(text, path, value))}
+      />
+      {raw.rows !== undefined && (
         <TypedRows
-          rows={Array.isArray(raw.rows) ? (raw.rows as never[]) : []}
+          rows={Array.isArray(raw.rows) ? (raw.rows as TypedRow[]) : []}
           locked={locked}
           onChange={(rows) => onText(setAt(text, [...path, 'rows'], rows), true)}
         />
@@ -230,7 +126,7 @@ function RosterForm({
         !locked && (
           <Button
             style={{ marginTop: 8 }}
-            onClick={() => onText(setAt(text, [...path, 'inner'], { files: fresh.files }))}
+            onClick={() => onText(setAt(text, [...path, 'inner'], { files: rosters.files.fresh }))}
           >
             Loop over something for each of these rows
           </Button>
@@ -257,23 +153,6 @@ function RosterForm({
       )}
     </div>
   )
-}
-
-/** Ends of a range that are numbers are written as such; an emptied text goes. */
-function plain(path: string, value: unknown): unknown {
-  if (value === '')
-    return path === 'control' ||
-      path.startsWith('query') ||
-      path.startsWith('files') ||
-      path.startsWith('file')
-      ? value
-      : undefined
-  return path.startsWith('range.') &&
-    path !== 'range.as' &&
-    typeof value === 'string' &&
-    /^-?\d+(\.\d+)?$/.test(value)
-    ? Number(value)
-    : value
 }
 
 type Found = Answer<typeof routes.previewRoster>
@@ -306,13 +185,15 @@ function Preview({ text, part, broken }: { text: string; part: number; broken: b
           {data.found !== data.total && ` · ${numberText(data.found)} found`}
           {data.found > data.rows.length && ` · the first ${numberText(data.rows.length)} shown`}
         </span>
-        <input
-          aria-label="find in the roster"
-          placeholder="find rows"
-          value={search}
-          onChange={(event) => setSearch(event.target.value)}
-          style={{ marginLeft: 'auto', font: 'inherit', padding: '2px 8px' }}
-        />
+        <span style={{ marginLeft: 'auto' }}>
+          <TextInput
+            label="find in the roster"
+            placeholder="find rows"
+            width={180}
+            value={search}
+            onChange={setSearch}
+          />
+        </span>
       </div>
       {bad.map(({ code, level, message }) => (
         <div key={code + message} className={level === 'stop' ? 'bad' : 'look'}>

@@ -1,3 +1,4 @@
+import { DaySpan } from '../../kit/dates'
 import { Button, TextField } from '@mui/material'
 import { useState, type FormEvent, type ReactElement } from 'react'
 import { useNavigate } from 'react-router'
@@ -65,28 +66,14 @@ export function PlanForm({ job, onClose }: { job: JobAnswer; onClose: () => void
           />
         )}
         {outline.slices && byDay && (
-          <>
-            <TextField
-              label="first day"
-              type="date"
-              value={first}
-              onChange={(event) => setFirst(event.target.value)}
-              slotProps={{ inputLabel: { shrink: true } }}
-              required
-            />
-            <TextField
-              label="last day"
-              type="date"
-              value={last}
-              error={count < 1}
-              onChange={(event) => setLast(event.target.value)}
-              slotProps={{ inputLabel: { shrink: true } }}
-              required
-            />
-            <span className={count < 1 ? 'bad' : 'soft'}>
-              {count < 1 ? 'the last day is before the first' : count === 1 ? '1 day' : `${count} days`}
-            </span>
-          </>
+          <DaySpan
+            first={first}
+            last={last}
+            onChange={(from, to) => {
+              setFirst(from)
+              setLast(to)
+            }}
+          />
         )}
         {outline.slices && !byDay && (
           <TextField

@@ -1,6 +1,8 @@
+import { DayInput } from '../../kit/dates'
+import { Lines } from '../../kit/Lines'
 import type { LookedAt } from './lookedAt'
 import { pathOfStep } from '../../../core/job/editSteps'
-import { Autocomplete, TextField } from '@mui/material'
+import { Autocomplete, TableBody, TableCell, TableRow, TextField } from '@mui/material'
 import { useEffect, useMemo, useState, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
@@ -107,16 +109,22 @@ export function Resolved({
               />
             )}
           />
-          {part.sliced && (
-            <TextField
-              label="and the slice from"
-              type={outline.slices?.every === 'P1D' ? 'date' : 'text'}
-              value={slice}
-              onChange={(event) => onAt({ ...at, slice: event.target.value })}
-              slotProps={{ inputLabel: { shrink: true } }}
-              sx={{ width: 160 }}
-            />
-          )}
+          {part.sliced &&
+            (outline.slices?.every === 'P1D' ? (
+              <DayInput
+                label="and the slice from"
+                value={slice}
+                onChange={(day) => onAt({ ...at, slice: day })}
+              />
+            ) : (
+              <TextField
+                label="and the slice from"
+                value={slice}
+                onChange={(event) => onAt({ ...at, slice: event.target.value })}
+                slotProps={{ inputLabel: { shrink: true } }}
+                sx={{ width: 160 }}
+              />
+            ))}
           {answer?.slice && part.sliced && (
             <span className="soft">
               {timeText(answer.slice.from, outline.slices?.zone)} –{' '}
@@ -158,40 +166,40 @@ export function Resolved({
             <h2 style={{ marginTop: 14 }}>
               Findings <small>about this row and slice</small>
             </h2>
-            <table className="plain">
-              <tbody>
+            <Lines>
+              <TableBody>
                 {findings.map((finding, i) => (
-                  <tr key={i}>
-                    <td
+                  <TableRow key={i}>
+                    <TableCell
                       className={
                         finding.level === 'stop' ? 'bad' : finding.level === 'look' ? 'look' : 'soft'
                       }
                       style={{ width: 46 }}
                     >
                       <b>{finding.level}</b>
-                    </td>
-                    <td>
+                    </TableCell>
+                    <TableCell>
                       {finding.message} <span className="mono soft">{finding.code}</span>
-                    </td>
-                  </tr>
+                    </TableCell>
+                  </TableRow>
                 ))}
-              </tbody>
-            </table>
+              </TableBody>
+            </Lines>
           </>
         )}
         {answer?.rowValues && (
           <details style={{ marginTop: 12 }}>
             <summary>the row’s values</summary>
-            <table className="plain mono">
-              <tbody>
+            <Lines mono>
+              <TableBody>
                 {Object.entries(answer.rowValues).map(([name, value]) => (
-                  <tr key={name}>
-                    <td style={{ width: 120 }}>row.{name}</td>
-                    <td>{value === null ? <i className="soft">empty</i> : String(value)}</td>
-                  </tr>
+                  <TableRow key={name}>
+                    <TableCell style={{ width: 120 }}>row.{name}</TableCell>
+                    <TableCell>{value === null ? <i className="soft">empty</i> : String(value)}</TableCell>
+                  </TableRow>
                 ))}
-              </tbody>
-            </table>
+              </TableBody>
+            </Lines>
           </details>
         )}
       </div>

@@ -1,3 +1,5 @@
+import { Lines } from '../../kit/Lines'
+import { TableBody, TableCell, TableRow } from '@mui/material'
 import { useEffect, useState, type ReactElement } from 'react'
 import useSWR from 'swr'
 import type { Answer } from '../../../contract/route'
@@ -37,17 +39,17 @@ export function TextEffect({
       {error && <span className="soft">what this does is known once the text can be read</span>}
       {!data && !error && <span className="soft">planning it as it is and as it will be</span>}
       {data && !error && (
-        <table className="plain">
-          <tbody>
+        <Lines>
+          <TableBody>
             {data.effect ? (
               <JobLines about={data} effect={data.effect} />
             ) : (
-              <tr>
-                <td className="look">{data.fault}</td>
-              </tr>
+              <TableRow>
+                <TableCell className="look">{data.fault}</TableCell>
+              </TableRow>
             )}
-          </tbody>
-        </table>
+          </TableBody>
+        </Lines>
       )}
     </section>
   )

@@ -1,3 +1,4 @@
+import { Flag } from '../../kit/controls'
 import { Autocomplete, Button, MenuItem, TextField } from '@mui/material'
 import { useState, type FormEvent, type ReactElement } from 'react'
 import { Link, useNavigate } from 'react-router'
@@ -162,16 +163,15 @@ export function TryForm({
           <fieldset className="bare line" style={{ flexWrap: 'wrap' }}>
             <legend className="soft">stop for a look after</legend>
             {upTo.slice(0, -1).map(({ id, title }) => (
-              <label key={id} className="tick">
-                <input
-                  type="checkbox"
-                  checked={holds.includes(id)}
-                  onChange={() =>
-                    setHolds(holds.includes(id) ? holds.filter((of) => of !== id) : [...holds, id])
-                  }
-                />{' '}
-                {title}
-              </label>
+              <Flag
+                key={id}
+                label={title}
+                words={title}
+                checked={holds.includes(id)}
+                onChange={() =>
+                  setHolds(holds.includes(id) ? holds.filter((of) => of !== id) : [...holds, id])
+                }
+              />
             ))}
           </fieldset>
         )}

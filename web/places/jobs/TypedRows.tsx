@@ -1,10 +1,12 @@
-import { Button } from '@mui/material'
+import { TextInput } from '../../kit/controls'
+import { Lines } from '../../kit/Lines'
+import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ClipboardEvent, type ReactElement } from 'react'
 import { csvRecords } from '../../../core/files/csvRecords'
 import { TakeAway } from '../../parts/TakeAway'
 
 type Scalar = string | number | boolean | null
-type TypedRow = Readonly<Record<string, Scalar>>
+export type TypedRow = Readonly<Record<string, Scalar>>
 
 /** What a person types as what it says: a number, true and false, nothing where it is empty; else a text. */
 const valueOf = (text: string): Scalar =>
@@ -62,30 +64,23 @@ export function TypedRows({
   }
   return (
     <div className="typed-rows" role="region" aria-label="rows typed in" tabIndex={0}>
-      <table className="plain cells">
-        <thead>
-          <tr>
+      <Lines>
+        <TableHead>
+          <TableRow>
             {columns.map((name) => (
-              <th key={name}>
-                <input
-                  key={name}
-                  className="mono"
-                  aria-label={`name of the column ${name}`}
-                  defaultValue={name}
-                  disabled={locked}
-                  onBlur={({ target }) => rename(name, target.value.trim())}
-                />
-              </th>
+              <TableCell key={name}>
+                <ColumnName name={name} locked={locked} onRename={(next) => rename(name, next)} />
+              </TableCell>
             ))}
-            <th>
+            <TableCell>
               {!locked && (
-                <input
-                  className="mono"
-                  aria-label="a column more"
+                <TextInput
+                  label="a column more"
                   placeholder="a column more"
+                  mono
                   value={adding}
-                  onChange={(event) => setAdding(event.target.value)}
-                  onBlur={() => {
+                  onChange={setAdding}
+                  onLeave={() => {
                     const name = adding.trim()
                     setAdding('')
                     if (name !== '' && !columns.includes(name))
@@ -93,33 +88,32 @@ export function TypedRows({
                   }}
                 />
               )}
-            </th>
-          </tr>
-        </thead>
-        <tbody>
+            </TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {rows.map((row, at) => (
-            <tr key={at}>
+            <TableRow key={at}>
               {columns.map((name, column) => (
-                <td key={name}>
-                  <input
-                    className="mono"
-                    aria-label={`${name}, row ${at + 1}`}
+                <TableCell key={name} onPaste={(event) => paste(event, at, column)}>
+                  <TextInput
+                    label={`${name}, row ${at + 1}`}
+                    mono
                     value={textOf(row[name])}
                     disabled={locked}
-                    onChange={(event) => set(at, name, event.target.value)}
-                    onPaste={(event) => paste(event, at, column)}
+                    onChange={(next) => set(at, name, next)}
                   />
-                </td>
+                </TableCell>
               ))}
-              <td>
+              <TableCell>
                 {!locked && rows.length > 1 && (
                   <TakeAway onClick={() => onChange(rows.filter((_, i) => i !== at))} />
                 )}
-              </td>
-            </tr>
+              </TableCell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Lines>
       {!locked && (
         <Button
           style={{ marginTop: 6 }}
@@ -129,5 +123,28 @@ export function TypedRows({
         </Button>
       )}
     </div>
+  )
+}
+
+/** The name of a column; a new one is taken over when the field is left. */
+function ColumnName({
+  name,
+  locked,
+  onRename,
+}: {
+  name: string
+  locked: boolean
+  onRename: (name: string) => void
+}): ReactElement {
+  const [typed, setTyped] = useState(name)
+  return (
+    <TextInput
+      label={`name of the column ${name}`}
+      mono
+      value={typed}
+      disabled={locked}
+      onChange={setTyped}
+      onLeave={() => onRename(typed.trim())}
+    />
   )
 }

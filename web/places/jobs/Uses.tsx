@@ -1,3 +1,5 @@
+import { Lines } from '../../kit/Lines'
+import { TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
 import { Link } from 'react-router'
 import type { Answer } from '../../../contract/route'
@@ -37,43 +39,45 @@ export function Uses({ job }: { job: string }): ReactElement {
         <h2>
           It names <small>in its document</small>
         </h2>
-        <table className="plain">
-          <tbody>
+        <Lines>
+          <TableBody>
             {data.controls.map(({ name, jobs }) => (
-              <tr key={name}>
-                <th scope="row" style={{ width: 240 }}>
+              <TableRow key={name}>
+                <TableCell component="th" scope="row" style={{ width: 240 }}>
                   <Link className="mono" to={`/control/${name}`}>
                     {name}
                   </Link>
-                </th>
-                <td className="soft">a control table{jobs.length > 0 && ', which is looped over by '}</td>
-                <td>
+                </TableCell>
+                <TableCell className="soft">
+                  a control table{jobs.length > 0 && ', which is looped over by '}
+                </TableCell>
+                <TableCell>
                   <JobLinks jobs={jobs} />
-                </td>
-              </tr>
+                </TableCell>
+              </TableRow>
             ))}
             {data.connections.map(({ name, kind }) => (
-              <tr key={`${kind} ${name}`}>
-                <th scope="row">
+              <TableRow key={`${kind} ${name}`}>
+                <TableCell component="th" scope="row">
                   <Link className="mono" to={`/connections?open=${name}`}>
                     {name}
                   </Link>
-                </th>
-                <td className="soft">{connectorOf(kind).words}</td>
-                <td />
-              </tr>
+                </TableCell>
+                <TableCell className="soft">{connectorOf(kind).words}</TableCell>
+                <TableCell />
+              </TableRow>
             ))}
             {data.values.map((name) => (
-              <tr key={name}>
-                <th scope="row" className="mono">
+              <TableRow key={name}>
+                <TableCell component="th" scope="row" className="mono">
                   env.{name}
-                </th>
-                <td className="soft">a value of the environment</td>
-                <td />
-              </tr>
+                </TableCell>
+                <TableCell className="soft">a value of the environment</TableCell>
+                <TableCell />
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Lines>
       </div>
     </section>
   )
@@ -111,41 +115,41 @@ function Places({
       {places.length === 0 ? (
         <span className="soft">{none}</span>
       ) : (
-        <table className="plain" style={{ tableLayout: 'fixed' }}>
-          <thead>
-            <tr>
-              <th>dataset</th>
-              <th style={{ width: 120 }}>connection</th>
-              <th className="number" style={{ width: 110 }}>
+        <Lines fixed>
+          <TableHead>
+            <TableRow>
+              <TableCell>dataset</TableCell>
+              <TableCell style={{ width: 120 }}>connection</TableCell>
+              <TableCell className="number" style={{ width: 110 }}>
                 rows
-              </th>
-              <th style={{ width: 190 }}>last</th>
-              <th>{also}</th>
-            </tr>
-          </thead>
-          <tbody>
+              </TableCell>
+              <TableCell style={{ width: 190 }}>last</TableCell>
+              <TableCell>{also}</TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {places.map((place) => (
-              <tr key={`${place.connection} ${place.place} ${place.dataset?.id ?? ''}`}>
-                <td className="mono">
+              <TableRow key={`${place.connection} ${place.place} ${place.dataset?.id ?? ''}`}>
+                <TableCell className="mono">
                   {place.dataset ? (
                     <Link to={`/catalog/${place.dataset.id}`}>{place.dataset.name}</Link>
                   ) : (
                     place.place
                   )}
-                </td>
-                <td>{place.connection}</td>
-                <td className="number">{numberText(place.rows)}</td>
-                <td>
+                </TableCell>
+                <TableCell>{place.connection}</TableCell>
+                <TableCell className="number">{numberText(place.rows)}</TableCell>
+                <TableCell>
                   <Link to={`/runs/${place.run}`}>run {place.run}</Link>{' '}
                   <span className="soft">{timeText(place.at)}</span>
-                </td>
-                <td>
+                </TableCell>
+                <TableCell>
                   <JobLinks jobs={place.jobs} />
-                </td>
-              </tr>
+                </TableCell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Lines>
       )}
     </div>
   )

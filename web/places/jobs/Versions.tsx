@@ -1,3 +1,5 @@
+import { Lines } from '../../kit/Lines'
+import { TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
 import { Link } from 'react-router'
 import { timeText } from '../../look/times'
@@ -7,31 +9,31 @@ import type { JobAnswer } from './answers'
 export function Versions({ job }: { job: JobAnswer }): ReactElement {
   return (
     <section className="sheet grow" aria-label="versions" style={{ overflow: 'auto' }}>
-      <table className="plain">
-        <thead>
-          <tr>
-            <th>version</th>
-            <th>saved</th>
-            <th>by</th>
-            <th>message</th>
-          </tr>
-        </thead>
-        <tbody>
+      <Lines>
+        <TableHead>
+          <TableRow>
+            <TableCell>version</TableCell>
+            <TableCell>saved</TableCell>
+            <TableCell>by</TableCell>
+            <TableCell>message</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {job.versions.map((version) => (
-            <tr
+            <TableRow
               key={version.version}
               style={version.version === job.version ? { background: 'var(--tint)' } : undefined}
             >
-              <td>
+              <TableCell>
                 <Link to={`/jobs/${job.name}?version=${version.version}&view=text`}>{version.version}</Link>
-              </td>
-              <td>{timeText(version.at)}</td>
-              <td>{version.by}</td>
-              <td>{version.message}</td>
-            </tr>
+              </TableCell>
+              <TableCell>{timeText(version.at)}</TableCell>
+              <TableCell>{version.by}</TableCell>
+              <TableCell>{version.message}</TableCell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Lines>
     </section>
   )
 }

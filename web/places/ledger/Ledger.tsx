@@ -9,7 +9,7 @@ import { useHere } from '../../data/session'
 import { Progress, StateWord } from '../../look/State'
 import { lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox } from '../../parts/Fault'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 
 type Brief = Answer<typeof routes.runs>['runs'][number]
 
@@ -28,7 +28,7 @@ function took({ startedAt, endedAt, state }: Brief): string {
   return lengthText(Math.max(0, (end - new Date(startedAt).getTime()) / 1000))
 }
 
-const columns: readonly RowsColumn<Brief>[] = [
+const columns: readonly TableColumn<Brief>[] = [
   { id: 'id', title: 'run', width: '62px', number: true, cell: ({ id }) => <Link to={`/runs/${id}`}>{id}</Link> },
   { id: 'state', title: 'state', width: '96px', cell: ({ state }) => <StateWord state={state} /> },
   { id: 'job', title: 'job', width: 'minmax(150px, 1.4fr)', cell: ({ title }) => title },
@@ -150,7 +150,7 @@ export default function Ledger(): ReactElement {
       </div>
       {pages.error && <FaultBox error={pages.error} />}
       <div className="sheet flush grow rows">
-        <Rows
+        <Table
           label="runs"
           columns={columns}
           total={pages.total ?? 0}

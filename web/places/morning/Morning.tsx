@@ -1,4 +1,5 @@
-import { Button } from '@mui/material'
+import { Lines } from '../../kit/Lines'
+import { Button, TableBody, TableCell, TableRow } from '@mui/material'
 import { useRef, useState, useEffect, type ReactElement } from 'react'
 import { Link, useNavigate } from 'react-router'
 import type { Answer } from '../../../contract/route'
@@ -55,11 +56,11 @@ function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
           Nothing. What fails, does not balance or did not start is listed here, grouped by its cause.
         </span>
       ) : (
-        <table className="plain">
-          <tbody>
+        <Lines>
+          <TableBody>
             {sheet.decisions.map((decision) => (
-              <tr key={`${decision.kind}${decision.run}${decision.title}`}>
-                <td style={{ width: 30 }}>
+              <TableRow key={`${decision.kind}${decision.run}${decision.title}`}>
+                <TableCell style={{ width: 30 }}>
                   <StateMark
                     state={
                       decision.kind === 'failed'
@@ -70,14 +71,14 @@ function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
                     }
                     size={14}
                   />
-                </td>
-                <td>
+                </TableCell>
+                <TableCell>
                   <b>{decision.title}</b>
                   <br />
                   <span className="soft">{decision.text}</span>
-                </td>
-                <td className="keep soft number">{timeText(decision.latest)}</td>
-                <td className="keep number" style={{ width: 1 }}>
+                </TableCell>
+                <TableCell className="keep soft number">{timeText(decision.latest)}</TableCell>
+                <TableCell className="keep number" style={{ width: 1 }}>
                   <span className="line" style={{ justifyContent: 'flex-end' }}>
                     {decision.run !== null && (
                       <Button component={Link} to={`/runs/${decision.run}?order=failed`}>
@@ -100,11 +101,11 @@ function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
                       </Button>
                     )}
                   </span>
-                </td>
-              </tr>
+                </TableCell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Lines>
       )}
     </section>
   )

@@ -1,4 +1,6 @@
-import { MenuItem, TextField } from '@mui/material'
+import { Views } from '../../kit/Views'
+import { Lines } from '../../kit/Lines'
+import { MenuItem, TableBody, TableCell, TableRow, TextField } from '@mui/material'
 import { useCallback, useState, type ReactElement } from 'react'
 import { useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
@@ -8,7 +10,7 @@ import { usePages } from '../../data/pages'
 import { count, numberText, timeText } from '../../look/times'
 import { Change } from '../../parts/Change'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 import type { PlanAnswer } from './answers'
 import { PlanOtherwise } from './PlanOtherwise'
 
@@ -98,34 +100,33 @@ function Differences({
           style={{ flex: 'none', maxHeight: 170, overflow: 'auto' }}
           tabIndex={0}
         >
-          <table className="plain">
-            <tbody>
+          <Lines>
+            <TableBody>
               {data.texts.map((text) => (
-                <tr key={`${text.step} ${text.path}`}>
-                  <td className="keep number">
+                <TableRow key={`${text.step} ${text.path}`}>
+                  <TableCell className="keep number">
                     <b>{numberText(text.count)}</b>
-                  </td>
-                  <td className="keep soft">
+                  </TableCell>
+                  <TableCell className="keep soft">
                     {text.step} · {text.label}
-                  </td>
-                  <td>
+                  </TableCell>
+                  <TableCell>
                     <span className="soft">such as</span> <Change before={text.before} after={text.after} />
-                  </td>
-                </tr>
+                  </TableCell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
+            </TableBody>
+          </Lines>
         </section>
       )}
       <section className="sheet rows grow" aria-label="loads that differ" style={{ minHeight: 200 }}>
         <div className="line" style={{ marginBottom: 6 }}>
-          <span className="switch" role="group" aria-label="which loads">
-            {kinds.map((name) => (
-              <button key={name} type="button" aria-pressed={kind === name} onClick={() => setPicked(name)}>
-                {numberText(data[name])} {name}
-              </button>
-            ))}
-          </span>
+          <Views
+            label="which loads"
+            value={kind}
+            views={kinds.map((name) => [name, `${numberText(data[name])} ${name}`] as const)}
+            onChange={setPicked}
+          />
           <span className="soft">{numberText(data.same)} the same in both</span>
         </div>
         <ChangedLoads key={kind} plan={plan.id} other={other} kind={kind} onOpen={onOpen} />
@@ -134,7 +135,7 @@ function Differences({
   )
 }
 
-const columns: readonly RowsColumn<Changed>[] = [
+const columns: readonly TableColumn<Changed>[] = [
   { id: 'key', title: 'load', width: 'minmax(180px, 0.8fr)', mono: true, cell: ({ key }) => key, hint: ({ key }) => key },
   {
     id: 'texts', title: '', width: 'minmax(320px, 2fr)',
@@ -171,7 +172,7 @@ function ChangedLoads({
   const pages = usePages<Changed>(`/api/plans/${plan}/compare?${other}&${kind}`, fetchPage)
   if (pages.error) return <FaultBox error={pages.error} />
   return (
-    <Rows
+    <Table
       label={`loads ${kind}`}
       columns={columns}
       total={pages.total ?? 0}

@@ -1,4 +1,5 @@
-import { Button } from '@mui/material'
+import { Lines } from '../../kit/Lines'
+import { Button, TableBody, TableCell, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { Link } from 'react-router'
 import { numberText } from '../../look/times'
@@ -44,17 +45,17 @@ export function Findings({
         Before you run <small className={plan.stops > 0 ? 'bad' : undefined}>{wordsOf(plan)}</small>
       </h2>
       {plan.findings.length > 0 && (
-        <table className="plain">
-          <tbody>
+        <Lines>
+          <TableBody>
             {shown.map((finding, i) => (
-              <tr key={i} style={chosen === finding.code ? { background: 'var(--tint)' } : undefined}>
-                <td className={tones[finding.level]} style={{ width: 50 }}>
+              <TableRow key={i} style={chosen === finding.code ? { background: 'var(--tint)' } : undefined}>
+                <TableCell className={tones[finding.level]} style={{ width: 50 }}>
                   <b>{finding.level}</b>
-                </td>
-                <td>
+                </TableCell>
+                <TableCell>
                   {finding.message} <span className="mono soft">{finding.code}</span>
-                </td>
-                <td className="keep number">
+                </TableCell>
+                <TableCell className="keep number">
                   <FindingActions
                     plan={plan}
                     finding={finding}
@@ -62,11 +63,11 @@ export function Findings({
                     onChoose={onChoose}
                     onLeave={onLeave}
                   />
-                </td>
-              </tr>
+                </TableCell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Lines>
       )}
       {hidden > 0 && (
         <button type="button" className="link-button" onClick={() => setAll(true)}>

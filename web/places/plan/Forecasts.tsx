@@ -1,4 +1,5 @@
-import { Button, TextField } from '@mui/material'
+import { Lines } from '../../kit/Lines'
+import { Button, TableBody, TableCell, TableHead, TableRow, TextField } from '@mui/material'
 import { useState, type FormEvent, type ReactElement } from 'react'
 import useSWR from 'swr'
 import type { Answer, Body } from '../../../contract/route'
@@ -47,21 +48,21 @@ export function Forecasts({ plan }: { plan: PlanAnswer }): ReactElement {
           .
         </span>
       </p>
-      <table className="plain" style={{ tableLayout: 'fixed' }}>
-        <thead>
-          <tr>
-            <th style={{ width: 250 }}>caps</th>
-            <th style={{ width: 150 }}>likely</th>
-            <th>loads at once, along the time</th>
-            <th style={{ width: 250 }}>held up by</th>
-            <th style={{ width: 70 }} />
-          </tr>
-        </thead>
-        <tbody>
+      <Lines fixed>
+        <TableHead>
+          <TableRow>
+            <TableCell style={{ width: 250 }}>caps</TableCell>
+            <TableCell style={{ width: 150 }}>likely</TableCell>
+            <TableCell>loads at once, along the time</TableCell>
+            <TableCell style={{ width: 250 }}>held up by</TableCell>
+            <TableCell style={{ width: 70 }} />
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {shown.map(({ other, forecast }, i) => (
-            <tr key={i}>
-              <td>{other ? otherText(other) : <b>{asTheyAre(data, plan)}</b>}</td>
-              <td className="keep">
+            <TableRow key={i}>
+              <TableCell>{other ? otherText(other) : <b>{asTheyAre(data, plan)}</b>}</TableCell>
+              <TableCell className="keep">
                 {forecast && (
                   <>
                     <b>{lengthText(forecast.seconds)}</b>
@@ -71,16 +72,16 @@ export function Forecasts({ plan }: { plan: PlanAnswer }): ReactElement {
                     </span>
                   </>
                 )}
-              </td>
-              <td>{forecast && <RunningStrip forecast={forecast} longest={longest} />}</td>
-              <td>{forecast && <Limits forecast={forecast} plan={plan} />}</td>
-              <td className="number">
+              </TableCell>
+              <TableCell>{forecast && <RunningStrip forecast={forecast} longest={longest} />}</TableCell>
+              <TableCell>{forecast && <Limits forecast={forecast} plan={plan} />}</TableCell>
+              <TableCell className="number">
                 {other && <TakeAway onClick={() => setOthers(others.filter((_, at) => at !== i - 1))} />}
-              </td>
-            </tr>
+              </TableCell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Lines>
       <OtherCaps
         sheet={data}
         plan={plan}

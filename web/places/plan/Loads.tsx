@@ -4,9 +4,8 @@ import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { usePages } from '../../data/pages'
 import { count, numberText } from '../../look/times'
-import { ColumnChooser } from '../../parts/ColumnChooser'
 import { Empty, FaultBox } from '../../parts/Fault'
-import { Rows } from '../../parts/Rows'
+import { Table } from '../../kit/Table'
 import { columnsOf, firstHidden } from './columns'
 import { LoadPanel } from './LoadPanel'
 import type { LoadRow, PlanAnswer } from './answers'
@@ -39,7 +38,7 @@ export function Loads({
   onFault,
 }: Props): ReactElement {
   const [text, setText] = useState('')
-  const [hidden, setHidden] = useState<ReadonlySet<string>>(() => firstHidden(plan))
+  const hidden = useMemo(() => [...firstHidden(plan)], [plan])
   const fetchPage = useCallback(
     async (offset: number, limit: number) => {
       const { total, loads } = await call(routes.planLoads, {
@@ -59,9 +58,8 @@ export function Loads({
   )
   const pick = useCallback((load: LoadRow) => change({ numbers: [load.number], left: !load.left }), [change])
   const columns = useMemo(
-    () =>
-      main ? columnsOf(plan, main, mayChange ? pick : undefined).filter(({ id }) => !hidden.has(id)) : [],
-    [plan, main, mayChange, pick, hidden],
+    () => (main ? columnsOf(plan, main, mayChange ? pick : undefined) : []),
+    [plan, main, mayChange, pick],
   )
   const filtered = code !== '' || text !== ''
   return (
@@ -95,7 +93,6 @@ export function Loads({
               </Button>
             )}
             {code !== '' && <Button onClick={() => onCode('')}>Show all</Button>}
-            {main && <ColumnChooser columns={main.differing.columns} hidden={hidden} onChange={setHidden} />}
             <TextField
               placeholder="find in the loads"
               value={text}
@@ -120,8 +117,10 @@ export function Loads({
           </div>
         )}
         {pages.error && <FaultBox error={pages.error} />}
-        <Rows
+        <Table
           label="loads of the plan"
+          settings={`loads of ${plan.job}`}
+          hiddenAtFirst={hidden}
           columns={columns}
           total={pages.total ?? 0}
           row={pages.row}

@@ -1,3 +1,4 @@
+import { Views } from '../../kit/Views'
 import type { PlanAnswer } from './answers'
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import { useCallback, useMemo, useState, type ReactElement } from 'react'
@@ -119,18 +120,12 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
         }
       />
       <div className="line">
-        <div className="switch" role="group" aria-label="view">
-          {views.map((name) => (
-            <button
-              key={name}
-              type="button"
-              aria-pressed={view === name}
-              onClick={() => show({ view: name })}
-            >
-              {name === 'loads' ? count(plan.loads, 'load') : name}
-            </button>
-          ))}
-        </div>
+        <Views
+          label="view"
+          value={view}
+          views={views.map((name) => [name, name === 'loads' ? count(plan.loads, 'load') : name] as const)}
+          onChange={(name) => show({ view: name })}
+        />
         <TakeOut plan={plan} />
       </div>
       {view === 'loads' && (

@@ -1,3 +1,4 @@
+import { TimeInput } from '../../kit/dates'
 import { Button, MenuItem, TextField } from '@mui/material'
 import { useState, type FormEvent, type ReactElement } from 'react'
 import { routes } from '../../../contract/routes'
@@ -60,14 +61,7 @@ export function PlanOtherwise({
           </MenuItem>
         ))}
       </TextField>
-      <TextField
-        label="control tables as of (empty: now)"
-        type="datetime-local"
-        value={at}
-        onChange={(event) => setAt(event.target.value)}
-        sx={{ width: 220 }}
-        slotProps={{ inputLabel: { shrink: true } }}
-      />
+      <TimeInput label="control tables as of (empty: now)" value={at} onChange={setAt} width={250} />
       <Button type="submit" variant="contained" color="primary" disabled={busy}>
         {busy ? 'Planning' : 'Plan and compare'}
       </Button>

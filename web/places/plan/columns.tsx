@@ -1,5 +1,6 @@
+import { Tick } from '../../kit/controls'
 import { bytesText, count } from '../../look/times'
-import type { RowsColumn } from '../../parts/Rows'
+import type { TableColumn } from '../../kit/Table'
 import type { LoadRow, PlanAnswer } from './answers'
 
 /** Of the row's columns only those that name the loads are shown at first; what is built from the others is. */
@@ -26,12 +27,12 @@ export function columnsOf(
   plan: PlanAnswer,
   part: PlanAnswer['parts'][number],
   onPick: ((load: LoadRow) => void) | undefined,
-): RowsColumn<LoadRow>[] {
+): TableColumn<LoadRow>[] {
   const own = (load: LoadRow) => load.part === part.index
-  const columns: RowsColumn<LoadRow>[] = [
+  const columns: TableColumn<LoadRow>[] = [
     {
       id: 'in', title: '', width: '34px',
-      cell: (load) => <input type="checkbox" checked={!load.left} disabled={!onPick} tabIndex={-1} style={{ margin: 0, verticalAlign: 'middle' }} aria-label={`run ${load.key}`} onClick={(event) => event.stopPropagation()} onChange={() => onPick?.(load)} />,
+      cell: (load) => <Tick label={`run ${load.key}`} checked={!load.left} disabled={!onPick} onChange={() => onPick?.(load)} />,
     },
   ] // prettier-ignore
   // names first, then what is built from them; a row's columns that only repeat the key come last

@@ -3,7 +3,7 @@ import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
 import { StateBox, type State } from '../../look/State'
 import { lengthText, numberText } from '../../look/times'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 
 export type LoadRow = Answer<typeof routes.runLoads>['loads'][number]
 type RunAnswer = Answer<typeof routes.run>
@@ -59,7 +59,7 @@ export function LoadChart({ run, total, row, onSeen, chosen, onChoose }: Props):
     [span, every],
   )
   const nowX = elapsed * scale
-  const columns: RowsColumn<LoadRow>[] = [
+  const columns: TableColumn<LoadRow>[] = [
     { id: 'key', title: 'load', width: `${labels}px`, cell: ({ key }) => key, hint: ({ key }) => key },
     {
       id: 'time', width: `${width}px`,
@@ -76,7 +76,7 @@ export function LoadChart({ run, total, row, onSeen, chosen, onChoose }: Props):
   }, [chosen, total, row])
   return (
     <div ref={holder} className="rows grow">
-      <Rows
+      <Table
         label="loads of the run along time"
         columns={columns}
         total={total}

@@ -1,4 +1,5 @@
-import { Button } from '@mui/material'
+import { Lines } from '../../kit/Lines'
+import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { Link, useNavigate } from 'react-router'
 import type { Answer } from '../../../contract/route'
@@ -57,8 +58,8 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
       {fault && <FaultBox error={fault} />}
       {load.error && <LoadFault load={load} />}
       {load.each && (
-        <table className="plain">
-          <tbody>
+        <Lines>
+          <TableBody>
             <Fact name="row">{load.row ? <RowText row={load.row} /> : ''}</Fact>
             {load.slice && (
               <Fact name="slice">{`${timeText(load.slice.from, run.zone ?? undefined)} – ${timeText(load.slice.to, run.zone ?? undefined)}, ${run.zone ?? ''}`}</Fact>
@@ -69,8 +70,8 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
               <Fact name="filtered">{`${numberText(load.filtered)}, earlier rows of the same key`}</Fact>
             )}
             {load.rejected > 0 && <Fact name="rejected">{numberText(load.rejected)}</Fact>}
-          </tbody>
-        </table>
+          </TableBody>
+        </Lines>
       )}
       {load.detail.map((step) => (
         <StepSheet key={step.step} run={run.id} load={load.id} step={step} />
@@ -89,12 +90,12 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
 
 function Fact({ name, children }: { name: string; children: React.ReactNode }): ReactElement {
   return (
-    <tr>
-      <th scope="row" style={{ width: 76 }}>
+    <TableRow>
+      <TableCell component="th" scope="row" style={{ width: 76 }}>
         {name}
-      </th>
-      <td className="mono">{children}</td>
-    </tr>
+      </TableCell>
+      <TableCell className="mono">{children}</TableCell>
+    </TableRow>
   )
 }
 
@@ -131,24 +132,26 @@ function LoadFault({ load }: { load: Detail }): ReactElement {
           role="region"
           aria-label="rows that show it"
         >
-          <table className="plain mono">
-            <thead>
-              <tr>
+          <Lines mono>
+            <TableHead>
+              <TableRow>
                 {Object.keys(first).map((name) => (
-                  <th key={name}>{name}</th>
+                  <TableCell key={name}>{name}</TableCell>
                 ))}
-              </tr>
-            </thead>
-            <tbody>
+              </TableRow>
+            </TableHead>
+            <TableBody>
               {rows!.map((row, i) => (
-                <tr key={i}>
+                <TableRow key={i}>
                   {Object.values(row).map((value, j) => (
-                    <td key={j}>{value === null ? <i className="soft">empty</i> : String(value)}</td>
+                    <TableCell key={j}>
+                      {value === null ? <i className="soft">empty</i> : String(value)}
+                    </TableCell>
                   ))}
-                </tr>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
+            </TableBody>
+          </Lines>
         </div>
       )}
     </div>
@@ -182,8 +185,8 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
           {open ? 'less' : `${step.statements.length} statements`}
         </button>
       </div>
-      <table className="plain">
-        <tbody>
+      <Lines>
+        <TableBody>
           {step.resolved
             .filter(({ path }) => path !== 'sql.text')
             .map(({ path, text }) => (
@@ -203,8 +206,8 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
             </Fact>
           ))}
           {step.log.length > 0 && <Fact name="log">{step.log.join('; ')}</Fact>}
-        </tbody>
-      </table>
+        </TableBody>
+      </Lines>
       {step.hasRejects && <Rejects run={run} load={load} step={step} />}
       {open && (
         <div className="stack" style={{ gap: 6, marginTop: 6 }}>

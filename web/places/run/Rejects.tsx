@@ -1,3 +1,5 @@
+import { Lines } from '../../kit/Lines'
+import { TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
@@ -45,24 +47,24 @@ export function Rejects({
           role="region"
           aria-label="rejected rows, first 50"
         >
-          <table className="plain mono">
-            <thead>
-              <tr>
-                <th className="number">line</th>
-                <th>reason</th>
-                <th>raw text</th>
-              </tr>
-            </thead>
-            <tbody>
+          <Lines mono>
+            <TableHead>
+              <TableRow>
+                <TableCell className="number">line</TableCell>
+                <TableCell>reason</TableCell>
+                <TableCell>raw text</TableCell>
+              </TableRow>
+            </TableHead>
+            <TableBody>
               {data.rows.map((row) => (
-                <tr key={`${row.file}${row.line}`}>
-                  <td className="number">{row.line}</td>
-                  <td>{row.column ? `${row.column}: ${row.reason}` : row.reason}</td>
-                  <td>{row.raw}</td>
-                </tr>
+                <TableRow key={`${row.file}${row.line}`}>
+                  <TableCell className="number">{row.line}</TableCell>
+                  <TableCell>{row.column ? `${row.column}: ${row.reason}` : row.reason}</TableCell>
+                  <TableCell>{row.raw}</TableCell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
+            </TableBody>
+          </Lines>
         </div>
       )}
     </section>

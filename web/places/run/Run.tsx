@@ -1,4 +1,6 @@
-import { Button, TextField } from '@mui/material'
+import { Views } from '../../kit/Views'
+import { Lines } from '../../kit/Lines'
+import { Button, TableBody, TableCell, TableRow, TextField } from '@mui/material'
 import { useCallback, useMemo, useState, type ReactElement } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
@@ -126,18 +128,12 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
             <h2 id="loads" style={{ margin: 0 }}>
               Loads <small>{pages.total !== undefined && numberText(pages.total)}</small>
             </h2>
-            <span className="switch" role="group" aria-label="order">
-              {(Object.keys(orders) as Order[]).map((name) => (
-                <button
-                  key={name}
-                  type="button"
-                  aria-pressed={order === name}
-                  onClick={() => set({ order: name })}
-                >
-                  {orders[name]}
-                </button>
-              ))}
-            </span>
+            <Views
+              label="order"
+              value={order}
+              views={(Object.keys(orders) as Order[]).map((name) => [name, orders[name]] as const)}
+              onChange={(name) => set({ order: name })}
+            />
             <TextField
               placeholder="find a load"
               value={text}
@@ -212,14 +208,17 @@ function Causes({
       <h2 id="causes">
         Why <small>failures and skips by their cause; choose one to see its loads</small>
       </h2>
-      <table className="plain">
-        <tbody>
+      <Lines>
+        <TableBody>
           {run.causes.map((cause) => (
-            <tr key={cause.cause} style={cause.cause === chosen ? { background: 'var(--tint)' } : undefined}>
-              <td className="keep" style={{ width: 80 }}>
+            <TableRow
+              key={cause.cause}
+              style={cause.cause === chosen ? { background: 'var(--tint)' } : undefined}
+            >
+              <TableCell className="keep" style={{ width: 80 }}>
                 <b className="bad">{count(cause.count, 'load')}</b>
-              </td>
-              <td>
+              </TableCell>
+              <TableCell>
                 <button
                   type="button"
                   className="link-button"
@@ -229,12 +228,12 @@ function Causes({
                   {cause.message}
                 </button>
                 {cause.step && <span className="soft"> at {cause.step}</span>}
-              </td>
-              <td className="soft">{cause.advice}</td>
-            </tr>
+              </TableCell>
+              <TableCell className="soft">{cause.advice}</TableCell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Lines>
     </section>
   )
 }

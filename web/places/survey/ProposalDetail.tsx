@@ -3,13 +3,13 @@ import { Link } from 'react-router'
 import { formatText } from '../../../core/catalog/found'
 import { bytesText, count } from '../../look/times'
 import { ChangeLines, evidenceText, TypeText, type FoundColumn } from '../../parts/SchemaColumns'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 import type { Proposal } from './answers'
 
 /** What a proposal found: its columns with the evidence behind each type. */
 export function ProposalDetail({ proposal }: { proposal: Proposal }): ReactElement {
   const { found, change, known, datasetId } = proposal
-  const columns: readonly RowsColumn<FoundColumn>[] = [
+  const columns: readonly TableColumn<FoundColumn>[] = [
     { id: 'name', title: 'column', width: 'minmax(110px, 1fr)', mono: true, cell: ({ name, unnamed }) => (unnamed ? <span className="look">{name}</span> : name), hint: ({ name, unnamed }) => (unnamed ? `${name}: there is no header, you can name it` : name) },
     { id: 'type', title: 'type', width: 'minmax(100px, 0.8fr)', cell: (column) => <TypeText column={column} /> },
     { id: 'why', title: 'why', width: 'minmax(160px, 2fr)', cell: (column) => <span className="soft">{evidenceText(column, found?.files)}</span>, hint: (column) => evidenceText(column, found?.files) },
@@ -48,7 +48,7 @@ export function ProposalDetail({ proposal }: { proposal: Proposal }): ReactEleme
       </section>
       {found && (
         <div className="sheet flush rows grow">
-          <Rows
+          <Table
             label="columns"
             columns={columns}
             total={found.columns.length}

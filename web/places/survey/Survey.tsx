@@ -1,3 +1,5 @@
+import { Views } from '../../kit/Views'
+import { Tick } from '../../kit/controls'
 import type { Proposal } from './answers'
 import { Button } from '@mui/material'
 import { useCallback, useState, type ReactElement } from 'react'
@@ -10,7 +12,7 @@ import { useMayChange } from '../../data/session'
 import { Progress, StateWord } from '../../look/State'
 import { bytesText, count, lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 import { changeText } from '../../../core/catalog/compare'
 import { formatText } from '../../../core/catalog/found'
 import { ProposalDetail } from './ProposalDetail'
@@ -68,8 +70,8 @@ export default function Survey(): ReactElement {
   const act = (route: typeof routes.stopSurvey | typeof routes.resumeSurvey) =>
     void call(route, { params: { id } }).then(() => survey.mutate(), setFault)
   const shown = chosen ?? pages.row(0)
-  const columns: readonly RowsColumn<Proposal>[] = [
-    { id: 'pick', title: '', width: '30px', cell: (row) => row.decided ? '' : <input type="checkbox" aria-label={`pick ${row.found?.name ?? row.known}`} checked={picked.has(row.number)} tabIndex={-1} readOnly onClick={(event) => { event.stopPropagation(); pick(row) }} /> },
+  const columns: readonly TableColumn<Proposal>[] = [
+    { id: 'pick', title: '', width: '30px', cell: (row) => row.decided ? '' : <Tick label={`pick ${row.found?.name ?? row.known}`} checked={picked.has(row.number)} onChange={() => pick(row)} /> },
     { id: 'kind', title: '', width: '76px', cell: ({ kind }) => <span className={kind === 'gone' ? 'bad' : kind === 'changed' ? 'look' : 'good'}>{words[kind]}</span> },
     { id: 'name', title: 'dataset', width: 'minmax(150px, 1.6fr)', mono: true, cell: ({ found, known }) => known ?? found?.name ?? '', hint: ({ found, known }) => known ?? found?.name },
     { id: 'what', title: 'what it is', width: 'minmax(140px, 1.5fr)', cell: whatText, hint: whatText },
@@ -117,14 +119,15 @@ export default function Survey(): ReactElement {
       ) : (
         <>
           <div className="line" style={{ marginBottom: 8 }}>
-            <div className="switch" role="group" aria-label="what to show">
-              <button type="button" aria-pressed={!strays} onClick={() => setSearch({})}>
-                would change {pages.total === undefined ? '' : numberText(pages.total)}
-              </button>
-              <button type="button" aria-pressed={strays} onClick={() => setSearch({ show: 'strays' })}>
-                strays {numberText(data.strays.length)}
-              </button>
-            </div>
+            <Views
+              label="what to show"
+              value={strays ? 'strays' : 'changes'}
+              views={[
+                ['changes', `would change ${pages.total === undefined ? '' : numberText(pages.total)}`],
+                ['strays', `strays ${numberText(data.strays.length)}`],
+              ]}
+              onChange={(show) => setSearch(show === 'strays' ? { show } : {})}
+            />
             <span className="soft" style={{ marginLeft: 'auto' }}>
               {foundText(data)}
               {data.progress && ` · ${tookText(data)}`}
@@ -138,7 +141,7 @@ export default function Survey(): ReactElement {
               style={{ gridTemplateColumns: 'minmax(400px, 1fr) minmax(430px, 1.1fr)' }}
             >
               <div className="sheet flush rows">
-                <Rows
+                <Table
                   label="what would change"
                   columns={columns}
                   total={pages.total ?? 0}
@@ -226,7 +229,7 @@ function Running({ survey, onStop }: { survey: SurveyData; onStop: (() => void) 
   )
 }
 
-const strayColumns: readonly RowsColumn<SurveyData['strays'][number]>[] = [
+const strayColumns: readonly TableColumn<SurveyData['strays'][number]>[] = [
   { id: 'path', title: 'place', width: 'minmax(220px, 1fr)', mono: true, cell: ({ path }) => path, hint: ({ path }) => path },
   { id: 'reason', title: 'why it is no dataset', width: 'minmax(260px, 1.6fr)', cell: ({ reason }) => reason, hint: ({ reason }) => reason },
 ] // prettier-ignore
@@ -234,7 +237,7 @@ const strayColumns: readonly RowsColumn<SurveyData['strays'][number]>[] = [
 function Strays({ survey }: { survey: SurveyData }): ReactElement {
   return (
     <div className="sheet flush grow rows">
-      <Rows
+      <Table
         label="strays"
         columns={strayColumns}
         total={survey.strays.length}

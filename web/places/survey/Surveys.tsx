@@ -7,7 +7,7 @@ import { useHere } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { count, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../parts/Fault'
-import { Rows, type RowsColumn } from '../../parts/Rows'
+import { Table, type TableColumn } from '../../kit/Table'
 
 export type Survey = Answer<typeof routes.survey>
 
@@ -23,7 +23,7 @@ export function foundText({ proposals, same, strays }: Survey): string {
   return parts.filter(Boolean).join(', ')
 }
 
-const columns: readonly RowsColumn<Survey>[] = [
+const columns: readonly TableColumn<Survey>[] = [
   { id: 'id', title: 'survey', width: '66px', number: true, cell: ({ id }) => <Link to={`/surveys/${id}`}>{id}</Link> },
   { id: 'state', title: 'state', width: '96px', cell: ({ state }) => <StateWord state={state} /> },
   { id: 'connection', title: 'connection', width: 'minmax(110px, 1fr)', mono: true, cell: ({ connection }) => connection },
@@ -60,7 +60,7 @@ export default function Surveys(): ReactElement {
         </span>
       </div>
       <div className="sheet flush grow rows">
-        <Rows
+        <Table
           label="surveys"
           columns={columns}
           total={data.length}

@@ -1,3 +1,5 @@
+import { Lines } from '../../kit/Lines'
+import { TableBody, TableCell, TableRow } from '@mui/material'
 import { slotLabel } from '../../../core/job/slots'
 import type { ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
@@ -5,7 +7,7 @@ import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
 import { StateWord } from '../../look/State'
 import { lengthText, numberText } from '../../look/times'
-import { DataGrid } from '../../parts/DataGrid'
+import { DataGrid } from '../../kit/DataGrid'
 import { FaultBox, Waiting } from '../../parts/Fault'
 import { Statements } from '../../parts/Statements'
 import type { TryStep } from './answers'
@@ -53,18 +55,18 @@ export function StepDetail({ id, step }: { id: number; step: TryStep }): ReactEl
       {data && data.resolved.length > 0 && (
         <details>
           <summary>its texts, as they came out</summary>
-          <table className="plain">
-            <tbody>
+          <Lines>
+            <TableBody>
               {data.resolved.map(({ path, text }) => (
-                <tr key={path}>
-                  <th scope="row" className="soft">
+                <TableRow key={path}>
+                  <TableCell component="th" scope="row" className="soft">
                     {slotLabel(path)}
-                  </th>
-                  <td className="mono">{text}</td>
-                </tr>
+                  </TableCell>
+                  <TableCell className="mono">{text}</TableCell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
+            </TableBody>
+          </Lines>
         </details>
       )}
     </div>

@@ -1,6 +1,6 @@
 import { useMemo, type ReactElement } from 'react'
-import { Rows, type RowsColumn } from './Rows'
-import { Empty } from './Fault'
+import { Table, type TableColumn } from './Table'
+import { Empty } from '../parts/Fault'
 
 type Line = readonly (string | null)[]
 
@@ -16,7 +16,7 @@ export function DataGrid({
   rows: readonly Line[]
   height?: number | string
 }): ReactElement {
-  const drawn = useMemo<RowsColumn<Line>[]>(
+  const drawn = useMemo<TableColumn<Line>[]>(
     () =>
       columns.map(({ name, type }, i) => {
         const longest = rows.reduce((most, row) => Math.max(most, row[i]?.length ?? 0), name.length)
@@ -40,16 +40,17 @@ export function DataGrid({
               row[i]
             ),
           hint: (row) => row[i] ?? 'not there',
+          value: (row) =>
+            number && row[i] !== null && row[i] !== undefined ? Number(row[i]) : (row[i] ?? null),
         }
       }),
     [columns, rows],
   )
   return (
-    <Rows
+    <Table
       label={label}
       columns={drawn}
-      total={rows.length}
-      row={(i) => rows[i]}
+      rows={rows}
       {...(height === undefined ? {} : { height })}
       empty={<Empty>There are no rows.</Empty>}
     />

@@ -1,0 +1,145 @@
+import { Button } from '@mui/material'
+import { Fragment, useState, type ReactElement } from 'react'
+import type { z } from 'zod'
+import { fieldsOf, metaOf, type Field } from '../../../core/field/field'
+import { Choice } from '../controls'
+import { FieldControl, type FieldFrame, type FieldPath } from './FieldControl'
+
+type Given = Readonly<Record<string, unknown>>
+
+interface Props {
+  readonly schema: z.ZodType
+  /** Path of the object from the root of the form. */
+  readonly path: FieldPath
+  readonly said: string
+  readonly value: Given | undefined
+  readonly onChange: (value: Given | undefined) => void
+  readonly frame: FieldFrame
+  /** Keys that somebody else shows. */
+  readonly without?: readonly string[]
+}
+
+const wide = (field: Field): boolean =>
+  field.takes.kind === 'group' ||
+  field.takes.kind === 'map' ||
+  field.takes.kind === 'either' ||
+  (field.takes.kind === 'list' && field.takes.of.kind === 'group')
+
+/** The fields of an object's schema, all of them: those that are seldom set when they are, or when asked for. */
+export function SchemaFields(props: Props): ReactElement {
+  const { schema, path, said, onChange, frame, without = [] } = props
+  const value = props.value ?? {}
+  const [all, setAll] = useState(false)
+  const { kinds, oneKind } = metaOf(schema)
+  const put = (key: string, next: unknown) => {
+    if (frame.onSet) return frame.onSet([...path, key], next)
+    const { [key]: _old, ...rest } = value
+    onChange(next === undefined ? rest : { ...value, [key]: next })
+  }
+  const whole = (next: Given) => (frame.onSet ? frame.onSet(path, next) : onChange(next))
+  const kind = kinds?.of(value)
+  const chosen = oneKind && Object.keys(oneKind).find((key) => value[key] !== undefined)
+  const fields = fieldsOf(schema).filter(
+    ({ key, when }) =>
+      !without.includes(key) &&
+      (kinds === undefined || kind === undefined || kinds.all[kind]!.keys.includes(key)) &&
+      (oneKind === undefined || !(key in oneKind) || key === chosen) &&
+      (when?.(value) ?? true),
+  )
+  const rare = fields.filter((field) => field.rare && value[field.key] === undefined)
+  const shown = fields.filter((field) => all || !rare.includes(field))
+  return (
+    <div className="form-rows" role="group" aria-label={said || undefined}>
+      {kinds && kind !== undefined && (
+        <Line label="kind">
+          <Choice
+            label={`${said} what`}
+            value={kind}
+            disabled={frame.locked}
+            options={Object.entries(kinds.all).map(([one, { words }]) => [one, words] as const)}
+            onChange={(next) => whole(kinds.all[next]!.fresh as Given)}
+          />
+        </Line>
+      )}
+      {oneKind && (
+        <Line label="kind">
+          <Choice
+            label={`kind of ${said}`}
+            value={chosen ?? ''}
+            disabled={frame.locked}
+            options={Object.entries(oneKind).map(([one, { words }]) => [one, words] as const)}
+            onChange={(next) => whole({ ...kept(value, oneKind), [next]: oneKind[next]!.fresh })}
+          />
+        </Line>
+      )}
+      {shown.map((field) => {
+        const at = [...path, field.key]
+        const own = `${said} ${field.label}`.trim()
+        const control = (
+          <FieldControl
+            field={field}
+            path={at}
+            said={own}
+            value={value[field.key]}
+            frame={frame}
+            onChange={(next) => put(field.key, next)}
+          />
+        )
+        if (field.key === chosen && field.takes.kind === 'group')
+          return (
+            <div key={field.key} className="whole">
+              {control}
+            </div>
+          )
+        if (wide(field))
+          return (
+            <Fragment key={field.key}>
+              <h3>{field.label}</h3>
+              <div className="whole">{control}</div>
+            </Fragment>
+          )
+        return (
+          <Line key={field.key} label={field.label} hint={field.says}>
+            {control}
+            {frame.below?.(at)}
+            {frame.fault?.(at) && (
+              <div className="bad" role="alert">
+                {frame.fault(at)}
+              </div>
+            )}
+          </Line>
+        )
+      })}
+      {(rare.length > 0 || all) && (
+        <div className="whole">
+          <Button variant="text" size="small" onClick={() => setAll(!all)}>
+            {all ? 'only what is set' : `${rare.length} more: ${rare.map(({ label }) => label).join(', ')}`}
+          </Button>
+        </div>
+      )}
+    </div>
+  )
+}
+
+/** What stays when another kind is chosen: nothing that belongs to a kind. */
+const kept = (value: Given, oneKind: Readonly<Record<string, unknown>>): Given =>
+  Object.fromEntries(Object.entries(value).filter(([key]) => !(key in oneKind) && key === 'inner'))
+
+function Line({
+  label,
+  hint,
+  children,
+}: {
+  label: string
+  hint?: string | undefined
+  children: React.ReactNode
+}): ReactElement {
+  return (
+    <>
+      <span className="label" title={hint}>
+        {label}
+      </span>
+      <div style={{ minWidth: 0 }}>{children}</div>
+    </>
+  )
+}
