@@ -9,8 +9,8 @@ import { HereContext, type Session } from './data/session'
 import { Textures } from './look/State'
 import { makeTheme } from './look/theme'
 import { cssTokens, day, night as nightTokens } from './look/tokens'
-import { FaultBox } from './parts/Fault'
-import { Shell } from './parts/Shell'
+import { FaultBox } from './kit/Fault'
+import { Shell } from './frame/Shell'
 import { SignIn } from './places/SignIn'
 
 const place = (load: () => Promise<{ default: () => ReactElement }>) => {

@@ -1,6 +1,6 @@
 import { useMemo, type ReactElement } from 'react'
 import { Table, type TableColumn } from './Table'
-import { Empty } from '../parts/Fault'
+import { Empty } from './Fault'
 
 type Line = readonly (string | null)[]
 

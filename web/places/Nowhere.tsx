@@ -1,6 +1,6 @@
 import type { ReactElement } from 'react'
 import { Link } from 'react-router'
-import { Empty } from '../parts/Fault'
+import { Empty } from '../kit/Fault'
 
 export default function Nowhere(): ReactElement {
   return (

@@ -4,8 +4,8 @@ import { useState, type FormEvent, type ReactElement } from 'react'
 import { routes } from '../../contract/routes'
 import { call } from '../data/api'
 import type { Session } from '../data/session'
-import { Mark } from '../parts/Shell'
-import { FaultBox } from '../parts/Fault'
+import { Mark } from '../frame/Shell'
+import { FaultBox } from '../kit/Fault'
 
 export function SignIn({
   session,

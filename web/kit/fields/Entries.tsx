@@ -2,7 +2,7 @@ import { Button } from '@mui/material'
 import type { ReactElement } from 'react'
 import type { z } from 'zod'
 import { fieldsOf, metaOf, type FieldType } from '../../../core/field/field'
-import { TakeAway } from '../../parts/TakeAway'
+import { TakeAway } from '../TakeAway'
 import type { FieldProps } from './FieldControl'
 import { SchemaFields } from './SchemaFields'
 

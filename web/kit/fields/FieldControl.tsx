@@ -1,6 +1,6 @@
 import type { ReactElement } from 'react'
 import type { Field, FieldType } from '../../../core/field/field'
-import { Template } from '../../parts/Template'
+import { Template } from '../Template'
 import { Choice, Flag, NumberInput, TextInput, WordsInput } from '../controls'
 import { Either } from './Either'
 import { Entries } from './Entries'

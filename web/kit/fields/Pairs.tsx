@@ -1,6 +1,6 @@
 import { Button } from '@mui/material'
 import { useState, type ReactElement } from 'react'
-import { TakeAway } from '../../parts/TakeAway'
+import { TakeAway } from '../TakeAway'
 import { Choice, TextInput } from '../controls'
 import type { FieldProps } from './FieldControl'
 

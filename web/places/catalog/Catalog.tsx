@@ -8,8 +8,8 @@ import { call, useAnswer } from '../../data/api'
 import { usePages } from '../../data/pages'
 import { useHere, useMayChange } from '../../data/session'
 import { bytesText, numberText, timeText } from '../../look/times'
-import { Empty, FaultBox } from '../../parts/Fault'
-import { useKeys } from '../../parts/keys'
+import { Empty, FaultBox } from '../../kit/Fault'
+import { useKeys } from '../../kit/keys'
 import { Table, type TableColumn } from '../../kit/Table'
 
 type Brief = Answer<typeof routes.datasets>['datasets'][number]

@@ -3,9 +3,9 @@ import { Button } from '@mui/material'
 import { useCallback, useMemo, useRef, useState, type ReactElement } from 'react'
 import { valueTypes } from '../../../core/value'
 import { useMayChange } from '../../data/session'
-import { useKeys } from '../../parts/keys'
+import { useKeys } from '../../kit/keys'
 import { Table, type TableColumn } from '../../kit/Table'
-import { evidenceText, TypeText } from '../../parts/SchemaColumns'
+import { evidenceText, TypeText } from './SchemaColumns'
 import type { DatasetData } from './answers'
 
 type Column = DatasetData['columns'][number]

@@ -4,7 +4,7 @@ import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { usePages } from '../../data/pages'
 import { bytesText, numberText, timeText } from '../../look/times'
-import { Empty, FaultBox } from '../../parts/Fault'
+import { Empty, FaultBox } from '../../kit/Fault'
 import { Table, type TableColumn } from '../../kit/Table'
 
 type File = Answer<typeof routes.datasetFiles>['files'][number]

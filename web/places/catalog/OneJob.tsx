@@ -10,7 +10,7 @@ import { ApiFault, call, useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
 import { count } from '../../look/times'
 import { DataGrid } from '../../kit/DataGrid'
-import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 
 type Ask = Omit<Body<typeof routes.makeOneJob>, 'datasets'>
 type Draft = Answer<typeof routes.draftOneJob>

@@ -2,7 +2,7 @@ import { Button } from '@mui/material'
 import type { ReactElement } from 'react'
 import { Bar, BarChart, YAxis } from 'recharts'
 import { lengthText, numberText, timeText } from '../../look/times'
-import { Empty, FaultBox } from '../../parts/Fault'
+import { Empty, FaultBox } from '../../kit/Fault'
 import { Table, type TableColumn } from '../../kit/Table'
 import type { DatasetData } from './answers'
 

@@ -3,7 +3,7 @@ import { Radio, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { compareSchemas, isSame, typeText } from '../../../core/catalog/compare'
 import { timeText } from '../../look/times'
-import { ChangeLines } from '../../parts/SchemaColumns'
+import { ChangeLines } from './SchemaColumns'
 import type { DatasetData } from './answers'
 
 /** Every schema it had; two of them beside each other. */

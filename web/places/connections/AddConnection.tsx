@@ -3,7 +3,7 @@ import { useState, type ReactElement } from 'react'
 import type { ConnectionKind } from '../../../core/connection/connection'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
-import { FaultBox } from '../../parts/Fault'
+import { FaultBox } from '../../kit/Fault'
 import { connectionKinds, connectorOf } from '../../../core/connection/connection'
 
 export function AddConnection({ onClose }: { onClose: (name?: string) => void }): ReactElement {

@@ -10,7 +10,7 @@ import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { useHere, useMayChange } from '../../data/session'
 import { count, lengthText, timeText } from '../../look/times'
-import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { AddConnection } from './AddConnection'
 import { SettingsForm } from './SettingsForm'
 

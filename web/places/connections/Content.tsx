@@ -7,7 +7,7 @@ import { useAnswer } from '../../data/api'
 import { useHere, useMayChange } from '../../data/session'
 import { bytesText, numberText, timeText } from '../../look/times'
 import { DataGrid } from '../../kit/DataGrid'
-import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { Table, type TableColumn } from '../../kit/Table'
 import { SurveyForm } from '../survey/SurveyForm'
 

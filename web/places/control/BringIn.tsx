@@ -6,7 +6,7 @@ import { bringIn, readIncoming, type BroughtIn } from '../../../core/control/bri
 import { keyOf, keyText, keyId } from '../../../core/control/edits'
 import { valueText } from '../../../core/value'
 import { count, numberText } from '../../look/times'
-import { Change } from '../../parts/Change'
+import { Change } from '../catalog/Change'
 import { cellText, draftOf, field, type ControlAnswer, type Draft } from './edits'
 
 /** Rows from CSV or JSON, matched by key: what they add, change and leave out is seen before they are taken. */

@@ -1,7 +1,7 @@
 import { Lines } from '../../kit/Lines'
 import { TableBody, TableCell, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
-import { Change as ChangeText } from '../../parts/Change'
+import { Change as ChangeText } from '../catalog/Change'
 import { numberText } from '../../look/times'
 import type { Change } from './edits'
 

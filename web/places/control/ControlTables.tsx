@@ -6,7 +6,7 @@ import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
 import { useHere, useMayChange } from '../../data/session'
 import { numberText, timeText } from '../../look/times'
-import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { Table, type TableColumn } from '../../kit/Table'
 import { NewControl } from './NewControl'
 

@@ -7,8 +7,8 @@ import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, type ApiFault } from '../../data/api'
 import { count } from '../../look/times'
-import { JobLines } from '../../parts/JobLines'
-import { FaultBox } from '../../parts/Fault'
+import { JobLines } from '../jobs/JobLines'
+import { FaultBox } from '../../kit/Fault'
 import type { Change, ControlAnswer } from './edits'
 
 type JobEffect = Answer<typeof routes.controlEffect>[number]

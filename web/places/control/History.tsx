@@ -7,8 +7,8 @@ import { keyOf, keyText } from '../../../core/control/edits'
 import { valueText, type Row } from '../../../core/value'
 import { useAnswer } from '../../data/api'
 import { timeText } from '../../look/times'
-import { Change as ChangeText } from '../../parts/Change'
-import { FaultBox, Waiting } from '../../parts/Fault'
+import { Change as ChangeText } from '../catalog/Change'
+import { FaultBox, Waiting } from '../../kit/Fault'
 import { cellText, draftOf, field, type ControlAnswer, type Draft } from './edits'
 
 type Past = Answer<typeof routes.controlHistory>[number]

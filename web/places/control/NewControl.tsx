@@ -9,11 +9,11 @@ import { routes } from '../../../contract/routes'
 import { readIncoming } from '../../../core/control/bringIn'
 import { textTable } from '../../../core/files/textTable'
 import type { Column, Row, Table } from '../../../core/value'
-import { ControlColumns } from '../../parts/ControlColumns'
+import { ControlColumns } from './ControlColumns'
 import { call, useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
 import { count } from '../../look/times'
-import { FaultBox } from '../../parts/Fault'
+import { FaultBox } from '../../kit/Fault'
 
 const ways = ['from scratch', 'from CSV or JSON', 'from the catalog', 'adopt a table'] as const
 type Way = (typeof ways)[number]

@@ -7,7 +7,7 @@ import type { CellRules } from '../../../core/control/rules'
 import { valueTypes, type ValueType } from '../../../core/value'
 import { call } from '../../data/api'
 import { useHere } from '../../data/session'
-import { FaultBox } from '../../parts/Fault'
+import { FaultBox } from '../../kit/Fault'
 import type { ControlAnswer } from './edits'
 
 /** Types of the columns, what each asks of its cells, and a new column. */

@@ -7,7 +7,7 @@ import { Choice, TextInput } from '../../kit/controls'
 import { FieldControl, type FieldFrame } from '../../kit/fields/FieldControl'
 import { SchemaFields } from '../../kit/fields/SchemaFields'
 import { Lines } from '../../kit/Lines'
-import { TakeAway } from '../../parts/TakeAway'
+import { TakeAway } from '../../kit/TakeAway'
 
 type RawParameter = Readonly<Record<string, unknown>> & { readonly type?: string }
 

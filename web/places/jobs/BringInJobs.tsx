@@ -9,7 +9,7 @@ import type { Fault } from '../../../core/fault'
 import { ApiFault, call } from '../../data/api'
 import { useHere } from '../../data/session'
 import { count } from '../../look/times'
-import { Empty, FaultBox } from '../../parts/Fault'
+import { Empty, FaultBox } from '../../kit/Fault'
 import { firstAnswers, givenBy, MissingForm, type Answers } from './MissingForm'
 
 interface Document {

@@ -11,7 +11,7 @@ import { call } from '../../data/api'
 import { useMayChange } from '../../data/session'
 import { count } from '../../look/times'
 import { DataGrid } from '../../kit/DataGrid'
-import { FaultBox, Waiting } from '../../parts/Fault'
+import { FaultBox, Waiting } from '../../kit/Fault'
 
 type Sheet = Answer<typeof routes.mapping>
 type Column = Sheet['columns'][number]

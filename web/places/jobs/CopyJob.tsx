@@ -5,7 +5,7 @@ import { routes } from '../../../contract/routes'
 import { copyJob, newJob } from '../../../core/job/editSteps'
 import { call, useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
-import { FaultBox } from '../../parts/Fault'
+import { FaultBox } from '../../kit/Fault'
 import type { JobAnswer } from './answers'
 
 /** A job like this one, under another name. */

@@ -7,7 +7,7 @@ import { useAnswer } from '../../data/api'
 import { useMayChange } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { timeText } from '../../look/times'
-import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { Table, type TableColumn } from '../../kit/Table'
 import { NewJob } from './CopyJob'
 

@@ -5,7 +5,7 @@ import { useNavigate } from 'react-router'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { useHere } from '../../data/session'
-import { FaultBox } from '../../parts/Fault'
+import { FaultBox } from '../../kit/Fault'
 import type { JobAnswer } from './answers'
 import { Parameters, valuesGiven } from './Parameters'
 

@@ -5,7 +5,7 @@ import useSWR from 'swr'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, type ApiFault } from '../../data/api'
-import { JobLines } from '../../parts/JobLines'
+import { JobLines } from './JobLines'
 
 type JobEffect = Answer<typeof routes.jobEffect>
 

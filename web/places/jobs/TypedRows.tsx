@@ -3,7 +3,7 @@ import { Lines } from '../../kit/Lines'
 import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ClipboardEvent, type ReactElement } from 'react'
 import { csvRecords } from '../../../core/files/csvRecords'
-import { TakeAway } from '../../parts/TakeAway'
+import { TakeAway } from '../../kit/TakeAway'
 
 type Scalar = string | number | boolean | null
 export type TypedRow = Readonly<Record<string, Scalar>>

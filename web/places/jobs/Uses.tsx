@@ -8,7 +8,7 @@ import { connectorOf } from '../../../core/connection/connection'
 import { useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
 import { numberText, timeText } from '../../look/times'
-import { FaultBox, Waiting } from '../../parts/Fault'
+import { FaultBox, Waiting } from '../../kit/Fault'
 
 type Found = Answer<typeof routes.jobUses>
 type Place = Found['places'][number]

@@ -8,7 +8,7 @@ import { usePages } from '../../data/pages'
 import { useHere } from '../../data/session'
 import { Progress, StateWord } from '../../look/State'
 import { lengthText, numberText, timeText } from '../../look/times'
-import { Empty, FaultBox } from '../../parts/Fault'
+import { Empty, FaultBox } from '../../kit/Fault'
 import { Table, type TableColumn } from '../../kit/Table'
 
 type Brief = Answer<typeof routes.runs>['runs'][number]

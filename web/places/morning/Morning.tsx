@@ -8,7 +8,7 @@ import { call, useAnswer } from '../../data/api'
 import { useHere, useMayChange } from '../../data/session'
 import { StateBox, StateMark } from '../../look/State'
 import { clock, count, dayText, lengthText, numberText, timeText } from '../../look/times'
-import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 
 type MorningSheet = Answer<typeof routes.morning>
 

@@ -6,9 +6,9 @@ import type { Answer, Body } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, type ApiFault } from '../../data/api'
 import { count, lengthText, numberText } from '../../look/times'
-import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import type { PlanAnswer } from './answers'
-import { TakeAway } from '../../parts/TakeAway'
+import { TakeAway } from '../../kit/TakeAway'
 
 type Sheet = Answer<typeof routes.forecastPlan>
 type Forecast = NonNullable<Sheet['asIs']>

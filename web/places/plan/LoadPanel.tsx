@@ -3,8 +3,8 @@ import { useMemo, type ReactElement } from 'react'
 import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
 import { bytesText } from '../../look/times'
-import { FaultBox, Waiting } from '../../parts/Fault'
-import { useKeys } from '../../parts/keys'
+import { FaultBox, Waiting } from '../../kit/Fault'
+import { useKeys } from '../../kit/keys'
 
 /** One load of a plan: its row, its slice, and what every text of every step resolves to. */
 export function LoadPanel({

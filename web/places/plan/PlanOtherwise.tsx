@@ -4,7 +4,7 @@ import { useState, type FormEvent, type ReactElement } from 'react'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { timeText } from '../../look/times'
-import { FaultBox } from '../../parts/Fault'
+import { FaultBox } from '../../kit/Fault'
 import type { PlanAnswer } from './answers'
 
 /** Plans the same rows and slices with another version of the job, or with the control tables as they were. */

@@ -8,8 +8,8 @@ import { call, useAnswer } from '../../data/api'
 import { useMayChange } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { bytesText, lengthText, numberText, timeText } from '../../look/times'
-import { FaultBox, Waiting } from '../../parts/Fault'
-import { Statements } from '../../parts/Statements'
+import { FaultBox, Waiting } from '../../kit/Fault'
+import { Statements } from '../../kit/Statements'
 import { Rejects } from './Rejects'
 
 type Detail = Answer<typeof routes.runLoad>

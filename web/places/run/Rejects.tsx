@@ -5,7 +5,7 @@ import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
 import { numberText } from '../../look/times'
-import { FaultBox } from '../../parts/Fault'
+import { FaultBox } from '../../kit/Fault'
 
 /** Rows that could not be written: line, reason, raw text; counted by reason; to be taken out as CSV. */
 export function Rejects({

@@ -2,7 +2,7 @@ import type { ReactElement } from 'react'
 import { Link } from 'react-router'
 import { formatText } from '../../../core/catalog/found'
 import { bytesText, count } from '../../look/times'
-import { ChangeLines, evidenceText, TypeText, type FoundColumn } from '../../parts/SchemaColumns'
+import { ChangeLines, evidenceText, TypeText, type FoundColumn } from '../catalog/SchemaColumns'
 import { Table, type TableColumn } from '../../kit/Table'
 import type { Proposal } from './answers'
 

@@ -4,7 +4,7 @@ import { useNavigate } from 'react-router'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { useHere } from '../../data/session'
-import { FaultBox } from '../../parts/Fault'
+import { FaultBox } from '../../kit/Fault'
 
 const patterns = (text: string): string[] =>
   text

@@ -6,7 +6,7 @@ import { useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { count, timeText } from '../../look/times'
-import { Empty, FaultBox, Waiting } from '../../parts/Fault'
+import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { Table, type TableColumn } from '../../kit/Table'
 
 export type Survey = Answer<typeof routes.survey>

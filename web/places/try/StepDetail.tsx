@@ -8,8 +8,8 @@ import { useAnswer } from '../../data/api'
 import { StateWord } from '../../look/State'
 import { lengthText, numberText } from '../../look/times'
 import { DataGrid } from '../../kit/DataGrid'
-import { FaultBox, Waiting } from '../../parts/Fault'
-import { Statements } from '../../parts/Statements'
+import { FaultBox, Waiting } from '../../kit/Fault'
+import { Statements } from '../../kit/Statements'
 import type { TryStep } from './answers'
 
 type Detail = Answer<typeof routes.tryStep>

@@ -1,9 +1,9 @@
-import { Choice, Flag, TextInput } from '../kit/controls'
-import { Lines } from '../kit/Lines'
+import { Choice, Flag, TextInput } from '../../kit/controls'
+import { Lines } from '../../kit/Lines'
 import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
-import { valueTypes, type Column } from '../../core/value'
-import { TakeAway } from './TakeAway'
+import { valueTypes, type Column } from '../../../core/value'
+import { TakeAway } from '../../kit/TakeAway'
 
 /** The columns of a control table that is to be made: names, types, and which tell its rows apart. */
 export function ControlColumns({

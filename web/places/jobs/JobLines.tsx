@@ -1,9 +1,9 @@
 import type { ReactElement } from 'react'
 import { Link } from 'react-router'
-import type { Answer } from '../../contract/route'
-import type { routes } from '../../contract/routes'
-import { count, numberText } from '../look/times'
-import { Change as ChangeText } from './Change'
+import type { Answer } from '../../../contract/route'
+import type { routes } from '../../../contract/routes'
+import { count, numberText } from '../../look/times'
+import { Change as ChangeText } from '../catalog/Change'
 
 type JobEffect = Answer<typeof routes.jobEffect>
 type Effect = NonNullable<JobEffect['effect']>

@@ -1,7 +1,7 @@
 import type { ReactElement } from 'react'
 import type { z } from 'zod'
-import type { changeSchema, foundColumnSchema, verdictSchema } from '../../contract/catalog'
-import { count, numberText } from '../look/times'
+import type { changeSchema, foundColumnSchema, verdictSchema } from '../../../contract/catalog'
+import { count, numberText } from '../../look/times'
 
 export type FoundColumn = z.output<typeof foundColumnSchema>
 type Verdict = z.output<typeof verdictSchema>

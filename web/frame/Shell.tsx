@@ -7,8 +7,8 @@ import { useFreshRuns } from '../data/live'
 import { useHere } from '../data/session'
 import { Progress } from '../look/State'
 import { lengthText, numberText } from '../look/times'
-import { Waiting } from './Fault'
-import { useKeys } from './keys'
+import { Waiting } from '../kit/Fault'
+import { useKeys } from '../kit/keys'
 
 const GoTo = lazy(() => import('./GoTo'))
 const KeyList = lazy(() => import('./KeyList'))
