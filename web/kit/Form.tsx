@@ -5,7 +5,7 @@ import { useForm, type FieldValues, type Path } from 'react-hook-form'
 import type { z } from 'zod'
 import { ApiFault } from '../data/api'
 import { FaultBox } from './Fault'
-import type { FieldFrame, FieldPath } from './fields/FieldControl'
+import type { FieldFrame, FieldPath } from './fields/frame'
 import { SchemaFields } from './fields/SchemaFields'
 import { LeaveGuard } from './LeaveGuard'
 

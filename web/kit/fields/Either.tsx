@@ -1,7 +1,7 @@
 import type { ReactElement } from 'react'
 import type { FieldType } from '../../../core/field/field'
 import { Choice, NumberInput } from '../controls'
-import type { FieldProps } from './FieldControl'
+import type { FieldProps } from './frame'
 
 /** One of several forms: a word, or an object of one number. */
 export function Either({ field, said, value, onChange, frame }: FieldProps): ReactElement {

@@ -2,7 +2,7 @@ import { Button } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { TakeAway } from '../TakeAway'
 import { Choice, TextInput } from '../controls'
-import type { FieldProps } from './FieldControl'
+import type { FieldProps } from './frame'
 
 /** A map from names to texts or choices, a line a pair. */
 export function Pairs({ field, said, value, onChange, frame }: FieldProps): ReactElement {

@@ -1,9 +1,11 @@
 import { Button } from '@mui/material'
 import { Fragment, useState, type ReactElement } from 'react'
 import type { z } from 'zod'
-import { fieldsOf, metaOf, type Field } from '../../../core/field/field'
-import { Choice } from '../controls'
-import { FieldControl, type FieldFrame, type FieldPath } from './FieldControl'
+import { fieldsOf, metaOf, type Field, type FieldType } from '../../../core/field/field'
+import { Choice, WordsInput } from '../controls'
+import { TakeAway } from '../TakeAway'
+import type { FieldFrame, FieldPath, FieldProps } from './frame'
+import { leaves } from './leaves'
 
 type Given = Readonly<Record<string, unknown>>
 
@@ -141,5 +143,104 @@ function Line({
       </span>
       <div style={{ minWidth: 0 }}>{children}</div>
     </>
+  )
+}
+
+const controls: { readonly [K in FieldType['kind']]: (props: FieldProps) => ReactElement } = {
+  ...leaves,
+  list: (props) => {
+    const { field, said, value, onChange, frame } = props
+    const type = field.takes
+    if (type.kind !== 'list') throw new Error('a list was expected')
+    if (type.of.kind === 'group') return <Entries {...props} schema={type.schema} />
+    const options = type.of.kind === 'choice' ? type.of.options : []
+    return (
+      <WordsInput
+        label={said}
+        value={(Array.isArray(value) ? value : []).map(String)}
+        options={options}
+        free={type.of.kind !== 'choice'}
+        words={type.words ?? {}}
+        placeholder={field.usual}
+        disabled={frame.locked}
+        onChange={(next) => onChange(next.length > 0 ? next : undefined)}
+      />
+    )
+  },
+  group: ({ field, path, said, value, onChange, frame }) => (
+    <SchemaFields
+      schema={field.schema}
+      path={path}
+      said={said}
+      value={value as Given | undefined}
+      frame={frame}
+      onChange={onChange}
+    />
+  ),
+}
+
+/** One field of a form, by what its schema says it takes. It gives undefined where the usual holds. */
+export function FieldControl(props: FieldProps): ReactElement {
+  return controls[props.field.takes.kind](props)
+}
+
+/** What an entry begins with: the first of its kinds, or the first value of what it cannot do without. */
+function freshOf(schema: z.ZodType): Readonly<Record<string, unknown>> {
+  const { oneKind } = metaOf(schema)
+  const [first] = Object.entries(oneKind ?? {})
+  if (first) return { [first[0]]: first[1].fresh }
+  return Object.fromEntries(
+    fieldsOf(schema)
+      .filter(({ required }) => required)
+      .map(({ key, takes }) => [key, firstOf(takes)]),
+  )
+}
+
+function firstOf(takes: FieldType): unknown {
+  if (takes.kind === 'choice') return takes.options[0]
+  if (takes.kind === 'list') return [firstOf(takes.of)]
+  if (takes.kind === 'number' || takes.kind === 'integer') return 0
+  return takes.kind === 'flag' ? false : ''
+}
+
+/** A list of objects, one below the other. */
+function Entries({
+  field,
+  path,
+  said,
+  value,
+  onChange,
+  frame,
+  schema,
+}: FieldProps & { readonly schema: z.ZodType }): ReactElement {
+  const list = (Array.isArray(value) ? value : []) as readonly Readonly<Record<string, unknown>>[]
+  return (
+    <div className="entries">
+      {list.map((entry, i) => (
+        <div key={i} className="entry">
+          <SchemaFields
+            schema={schema}
+            path={[...path, i]}
+            said={`${said} ${i + 1}`}
+            value={entry}
+            frame={frame}
+            onChange={(next) => onChange(list.map((one, at) => (at === i ? next : one)))}
+          />
+          {!frame.locked && (list.length > 1 || !field.required) && (
+            <TakeAway
+              onClick={() => {
+                const rest = list.filter((_, at) => at !== i)
+                onChange(rest.length > 0 ? rest : undefined)
+              }}
+            />
+          )}
+        </div>
+      ))}
+      {!frame.locked && (
+        <Button aria-label={`Add to ${said}`} onClick={() => onChange([...list, freshOf(schema)])}>
+          Add
+        </Button>
+      )}
+    </div>
   )
 }

@@ -3,7 +3,7 @@ import { routes } from '../../../contract/routes'
 import { isRelation } from '../../../core/catalog/datasetKinds'
 import { useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
-import type { FieldPath, Offers } from '../../kit/fields/FieldControl'
+import type { FieldPath, Offers } from '../../kit/fields/frame'
 
 /**
  * What is offered where a job's text names something: connections of a kind, control tables, tables of the connection
