@@ -40,6 +40,17 @@ export const routes = {
     open: true,
   }),
   signOut: route({ method: 'delete', path: '/api/session', summary: 'sign out' }),
+  keepForMe: route({
+    method: 'put',
+    path: '/api/session/kept',
+    summary: 'keep where I looked last, or how I set up a table',
+    body: z.object({
+      environment: z.string().max(100).optional().describe('where the pages open next time'),
+      table: z
+        .object({ name: z.string().min(1).max(100).describe('the table'), settings: s.tableSettingsSchema })
+        .optional(),
+    }),
+  }),
 
   connections: route({
     method: 'get',

@@ -25,9 +25,21 @@ export const accountSchema = z.object({
   role: z.enum(['engineer', 'reader']),
 })
 export const environmentSchema = z.object({ name: z.string(), live: z.boolean() })
+export const tableSettingsSchema = z
+  .object({
+    widths: z.record(z.string(), z.number()).describe('pixels, by column'),
+    hidden: z.array(z.string()).describe('columns that are not shown'),
+    sort: z
+      .array(z.object({ id: z.string().describe('the column'), desc: z.boolean().describe('largest first') }))
+      .describe('what it is sorted by, the first first'),
+  })
+  .describe('how a person has set up a table')
+
 export const sessionSchema = z.object({
   account: accountSchema.nullable(),
   environments: z.array(environmentSchema),
+  start: z.string().describe('the environment that the pages open in'),
+  tables: z.record(z.string(), tableSettingsSchema).describe('tables as this person has set them up'),
   organisation: z.string(),
   /** Accounts to try, shown by a demo only. */
   demo: z.array(z.object({ email: z.string(), password: z.string(), role: z.string() })),

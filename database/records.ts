@@ -65,3 +65,18 @@ export const runStates = [
   'stopped',
 ] as const
 export type RunState = (typeof runStates)[number]
+
+/** What the pages keep for a person. */
+export interface KeptForAccount {
+  /** Where they looked last. */
+  readonly environment?: string
+  /** Widths, order and choice of a table's columns, by the table's name. */
+  readonly tables: Readonly<Record<string, TableSettings>>
+}
+
+export interface TableSettings {
+  /** Pixels, by column. */
+  readonly widths: Readonly<Record<string, number>>
+  readonly hidden: readonly string[]
+  readonly sort: readonly { readonly id: string; readonly desc: boolean }[]
+}

@@ -1,4 +1,12 @@
-import type { FileRecord, LoadError, PlanMark, RunState, StatementRecord, StoredPart } from './records'
+import type {
+  FileRecord,
+  KeptForAccount,
+  LoadError,
+  PlanMark,
+  RunState,
+  StatementRecord,
+  StoredPart,
+} from './records'
 import { sql } from 'drizzle-orm'
 import {
   bigint,
@@ -32,6 +40,8 @@ export const account = mattock.table('account', {
   name: text('name').notNull(),
   role: text('role').$type<'engineer' | 'reader'>().notNull(),
   password: text('password').notNull(),
+  /** What the pages keep for this person. */
+  kept: jsonb('kept').$type<KeptForAccount>().notNull().default({ tables: {} }),
   createdAt: created(),
 })
 

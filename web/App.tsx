@@ -6,42 +6,22 @@ import { SWRConfig } from 'swr'
 import { routes } from '../contract/routes'
 import { ApiFault, call, useAnswer } from './data/api'
 import { HereContext, type Session } from './data/session'
+import { Notices } from './kit/Notice'
 import { Textures } from './look/State'
 import { makeTheme } from './look/theme'
 import { cssTokens, day, night as nightTokens } from './look/tokens'
 import { FaultBox } from './kit/Fault'
 import { Shell } from './frame/Shell'
+import { places, type Place } from './places'
 import { SignIn } from './places/SignIn'
 
-const place = (load: () => Promise<{ default: () => ReactElement }>) => {
-  const Place = lazy(load)
-  return <Place />
+const page = ({ load }: Place) => {
+  const Page = lazy(load)
+  return <Page />
 }
 
 const router = createBrowserRouter([
-  {
-    element: <Shell />,
-    children: [
-      { path: '/', element: place(() => import('./places/morning/Morning')) },
-      { path: '/ledger', element: place(() => import('./places/ledger/Ledger')) },
-      { path: '/runs/:id', element: place(() => import('./places/run/Run')) },
-      { path: '/control', element: place(() => import('./places/control/ControlTables')) },
-      { path: '/control/:name', element: place(() => import('./places/control/ControlTable')) },
-      { path: '/jobs', element: place(() => import('./places/jobs/Jobs')) },
-      { path: '/jobs-in', element: place(() => import('./places/jobs/BringInJobs')) },
-      { path: '/jobs/:name', element: place(() => import('./places/jobs/Job')) },
-      { path: '/tries/:id', element: place(() => import('./places/try/Try')) },
-      { path: '/plans/:id', element: place(() => import('./places/plan/Plan')) },
-      { path: '/connections/:name', element: place(() => import('./places/connections/Content')) },
-      { path: '/surveys', element: place(() => import('./places/survey/Surveys')) },
-      { path: '/surveys/:id', element: place(() => import('./places/survey/Survey')) },
-      { path: '/catalog', element: place(() => import('./places/catalog/Catalog')) },
-      { path: '/catalog/job', element: place(() => import('./places/catalog/OneJob')) },
-      { path: '/catalog/:id', element: place(() => import('./places/catalog/Dataset')) },
-      { path: '/connections', element: place(() => import('./places/connections/Connections')) },
-      { path: '*', element: place(() => import('./places/Nowhere')) },
-    ],
-  },
+  { element: <Shell />, children: places.map((place) => ({ path: place.path, element: page(place) })) },
 ])
 
 const stored = (name: string): string | null => localStorage.getItem(`mattock.${name}`)
@@ -68,7 +48,9 @@ export function App(): ReactElement {
           dedupingInterval: 300,
         }}
       >
-        <Signed night={night} setNight={setNight} />
+        <Notices>
+          <Signed night={night} setNight={setNight} />
+        </Notices>
       </SWRConfig>
     </ThemeProvider>
   )
@@ -82,21 +64,23 @@ function Signed({
   setNight: (night: boolean) => void
 }): ReactElement | null {
   const { data, error, mutate } = useAnswer(routes.session, {})
-  const [chosen, setChosen] = useState(stored('environment'))
+  const [chosen, setChosen] = useState<string>()
   if (error) return <FaultBox error={error} />
   if (!data) return null
   if (!data.account)
     return (
       <SignIn session={data} onSignedIn={(session: Session) => void mutate(session, { revalidate: false })} />
     )
-  const environment = data.environments.find(({ name }) => name === chosen) ?? data.environments[0]
+  const environment =
+    data.environments.find(({ name }) => name === (chosen ?? data.start)) ?? data.environments[0]
   const here = {
     session: data,
     environment: environment?.name ?? '',
     live: environment?.live ?? false,
     setEnvironment: (name: string) => {
-      localStorage.setItem('mattock.environment', name)
       setChosen(name)
+      // where it cannot be kept, the next visit begins where the last one could be
+      call(routes.keepForMe, { body: { environment: name } }).catch(() => {})
     },
     night,
     setNight,

@@ -39,8 +39,10 @@ export const fieldMeta = z.registry<FieldMeta>()
 
 /** Says what a schema is as a field. */
 export function field<S extends z.ZodType>(schema: S, meta: FieldMeta): S {
-  fieldMeta.add(schema, meta)
-  return schema
+  // a copy of its own: the same schema may be another field elsewhere
+  const own = schema.clone(undefined, { parent: true })
+  fieldMeta.add(own, meta)
+  return own
 }
 
 /** A text that may hold `{ … }` expressions. */

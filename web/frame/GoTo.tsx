@@ -1,9 +1,11 @@
-import { Dialog, InputBase } from '@mui/material'
-import { useDeferredValue, useMemo, useState, type KeyboardEvent, type ReactElement } from 'react'
+import { Dialog } from '@mui/material'
+import { Command } from 'cmdk'
+import { useDeferredValue, useMemo, useState, type ReactElement } from 'react'
 import { useNavigate } from 'react-router'
 import { routes } from '../../contract/routes'
 import { useAnswer } from '../data/api'
 import { useHere } from '../data/session'
+import { places } from '../places'
 
 interface Target {
   readonly kind: string
@@ -17,7 +19,6 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
   const { environment } = useHere()
   const navigate = useNavigate()
   const [text, setText] = useState('')
-  const [at, setAt] = useState(0)
   const jobs = useAnswer(routes.jobs, {})
   const tables = useAnswer(routes.controlTables, { query: { environment } })
   const connections = useAnswer(routes.connections, { query: { environment } })
@@ -53,9 +54,7 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
         more: locator,
         path: `/catalog/${id}`,
       })),
-      { kind: 'place', name: 'Catalog', more: '', path: '/catalog' },
-      { kind: 'place', name: 'Morning sheet', more: '', path: '/' },
-      { kind: 'place', name: 'Ledger', more: '', path: '/ledger' },
+      ...places.flatMap(({ name, path }) => (name ? [{ kind: 'place', name, more: '', path }] : [])),
     ]
     const number = /^(?:run )?(\d+)$/.exec(text.trim())
     const wanted = text.trim().toLowerCase()
@@ -64,17 +63,9 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
       ...all.filter(({ name, more }) => `${name} ${more}`.toLowerCase().includes(wanted)),
     ].slice(0, 14)
   }, [jobs.data, tables.data, connections.data, datasets.data, text])
-  const open = (target: Target | undefined) => {
-    if (!target) return
+  const open = (target: Target) => {
     onClose()
     void navigate(target.path)
-  }
-  const keys = (event: KeyboardEvent) => {
-    if (event.key === 'ArrowDown') setAt(Math.min(found.length - 1, at + 1))
-    else if (event.key === 'ArrowUp') setAt(Math.max(0, at - 1))
-    else if (event.key === 'Enter') open(found[at])
-    else return
-    event.preventDefault()
   }
   return (
     <Dialog
@@ -85,49 +76,26 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
       aria-label="go to"
       sx={{ '& .MuiDialog-container': { alignItems: 'flex-start', pt: 6 } }}
     >
-      <InputBase
-        autoFocus
-        value={text}
-        placeholder="a job, table, dataset, connection, or the number of a run"
-        onChange={(event) => {
-          setText(event.target.value)
-          setAt(0)
-        }}
-        onKeyDown={keys}
-        sx={{ px: 2, py: 1, fontSize: 14, borderBottom: '1px solid var(--rule)' }}
-        inputProps={{
-          'aria-label': 'go to',
-          role: 'combobox',
-          'aria-expanded': true,
-          'aria-controls': 'go-list',
-          'aria-activedescendant': `go-${at}`,
-        }}
-      />
-      <div id="go-list" role="listbox" aria-label="found">
-        {found.map((target, i) => (
-          <div
-            key={target.path}
-            id={`go-${i}`}
-            role="option"
-            aria-selected={i === at}
-            onClick={() => open(target)}
-            onMouseMove={() => setAt(i)}
-            style={{
-              display: 'flex',
-              gap: 10,
-              padding: '6px 16px',
-              cursor: 'pointer',
-              background: i === at ? 'var(--tint)' : undefined,
-            }}
-          >
-            <span style={{ flex: 1 }}>
-              {target.name} <span className="soft">{target.more}</span>
-            </span>
-            <span className="soft">{target.kind}</span>
-          </div>
-        ))}
-        {found.length === 0 && <div className="empty">nothing is called that</div>}
-      </div>
+      {/* what is found is filtered here: runs are found by their number, datasets by the server */}
+      <Command shouldFilter={false} label="go to" className="go-to">
+        <Command.Input
+          autoFocus
+          value={text}
+          onValueChange={setText}
+          placeholder="a job, table, dataset, connection, or the number of a run"
+        />
+        <Command.List label="found">
+          {found.map((target) => (
+            <Command.Item key={target.path} value={target.path} onSelect={() => open(target)}>
+              <span style={{ flex: 1 }}>
+                {target.name} <span className="soft">{target.more}</span>
+              </span>
+              <span className="soft">{target.kind}</span>
+            </Command.Item>
+          ))}
+          <Command.Empty className="empty">nothing is called that</Command.Empty>
+        </Command.List>
+      </Command>
     </Dialog>
   )
 }

@@ -1,5 +1,5 @@
-import { Button, Menu, MenuItem } from '@mui/material'
-import { lazy, Suspense, useMemo, useState, type ReactElement } from 'react'
+import { Button, ButtonBase, Menu, MenuItem } from '@mui/material'
+import { Fragment, lazy, Suspense, useMemo, useState, type ReactElement } from 'react'
 import { NavLink, Outlet, useLocation, Link } from 'react-router'
 import { routes } from '../../contract/routes'
 import { useAnswer } from '../data/api'
@@ -8,6 +8,7 @@ import { useHere } from '../data/session'
 import { Progress } from '../look/State'
 import { lengthText, numberText } from '../look/times'
 import { Waiting } from '../kit/Fault'
+import { belongsTo, rooms } from '../places'
 import { useKeys } from '../kit/keys'
 
 const GoTo = lazy(() => import('./GoTo'))
@@ -33,9 +34,7 @@ export function Shell(): ReactElement {
   const morning = useAnswer(routes.morning, { query: { environment } }, { refreshInterval: 60_000 })
   useFreshRuns()
   useKeys(useMemo(() => ({ '/': () => setGoing(true), '?': () => setListing(true) }), []))
-  const watched = location.pathname.startsWith('/runs') || location.pathname === '/ledger'
-  const decisions = morning.data?.decisions.length ?? 0
-  const active = (is: boolean) => (is ? 'active' : '')
+  const counts = { decisions: morning.data?.decisions.length ?? 0 }
   return (
     <div className={unfolded ? 'frame open' : 'frame'}>
       <a href="#main" className="skip">
@@ -56,15 +55,14 @@ export function Shell(): ReactElement {
         </Link>
         <div className="environments" role="group" aria-label="environment">
           {session.environments.map(({ name, live }) => (
-            <button
+            <ButtonBase
               key={name}
-              type="button"
-              className={live ? 'live' : undefined}
+              className={live ? 'live' : ''}
               aria-pressed={name === environment}
               onClick={() => setEnvironment(name)}
             >
               {name}
-            </button>
+            </ButtonBase>
           ))}
         </div>
         <span className="soft organisation">{session.organisation}</span>
@@ -81,14 +79,9 @@ export function Shell(): ReactElement {
         >
           go to a job, table, run… <span className="mono">/</span>
         </Button>
-        <button
-          type="button"
-          className="quiet-button"
-          aria-haspopup="menu"
-          onClick={(event) => setMenu(event.currentTarget)}
-        >
+        <Button variant="text" aria-haspopup="menu" onClick={(event) => setMenu(event.currentTarget)}>
           {session.account?.name}
-        </button>
+        </Button>
         <Menu open={menu !== null} anchorEl={menu} onClose={() => setMenu(null)}>
           <MenuItem onClick={() => setNight(!night)}>{night ? 'day sheet' : 'night sheet'}</MenuItem>
           <MenuItem
@@ -103,32 +96,21 @@ export function Shell(): ReactElement {
         </Menu>
       </header>
       <nav className="places" aria-label="places">
-        <h3>WATCH</h3>
-        <NavLink to="/" end className={({ isActive }) => active(isActive)}>
-          Morning sheet {decisions > 0 && <b>{decisions}</b>}
-        </NavLink>
-        <NavLink to="/ledger" className={() => active(watched)}>
-          Ledger
-        </NavLink>
-        <h3>BUILD</h3>
-        <NavLink to="/control" className={({ isActive }) => active(isActive)}>
-          Control tables
-        </NavLink>
-        <NavLink
-          to="/jobs"
-          className={({ isActive }) => active(isActive || location.pathname.startsWith('/plans'))}
-        >
-          Jobs
-        </NavLink>
-        <NavLink
-          to="/catalog"
-          className={({ isActive }) => active(isActive || location.pathname.startsWith('/surveys'))}
-        >
-          Catalog
-        </NavLink>
-        <NavLink to="/connections" className={({ isActive }) => active(isActive)}>
-          Connections
-        </NavLink>
+        {rooms.map(([room, list]) => (
+          <Fragment key={room}>
+            <h3>{room.toUpperCase()}</h3>
+            {list.map((place) => (
+              <NavLink
+                key={place.path}
+                to={place.path}
+                end
+                className={belongsTo(place, location.pathname) ? 'active' : ''}
+              >
+                {place.name} {place.counts && counts[place.counts] > 0 && <b>{counts[place.counts]}</b>}
+              </NavLink>
+            ))}
+          </Fragment>
+        ))}
       </nav>
       <main id="main" tabIndex={-1}>
         <Suspense fallback={<Waiting what="opening" />}>
@@ -143,6 +125,9 @@ export function Shell(): ReactElement {
     </div>
   )
 }
+
+/** Less than a breath, or more than two days: nobody plans by that. */
+const worthSaying = (seconds: number): boolean => seconds >= 5 && seconds < 48 * 3600
 
 /** What is running now, always. */
 function Foot(): ReactElement {
@@ -162,7 +147,7 @@ function Foot(): ReactElement {
             run {run.id} in {run.environment} · {numberText(run.done)} of {numberText(run.total)} loads done
             {run.running > 0 && ` · ${run.running} running`}
             {run.failed > 0 && ` · ${numberText(run.failed)} failed`}
-            {run.left !== null && ` · some ${lengthText(run.left)} left`}
+            {run.left !== null && worthSaying(run.left) && ` · some ${lengthText(run.left)} left`}
           </span>
           {more.length > 0 && <Link to="/ledger?state=running">and {more.length} more</Link>}
         </>

@@ -23,7 +23,6 @@ import {
   tableFeatures,
   useTable,
   type ColumnDef,
-  type SortingState,
 } from '@tanstack/react-table'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import {
@@ -38,7 +37,7 @@ import {
   type ReactElement,
   type ReactNode,
 } from 'react'
-import { useRemembered } from './remembered'
+import { useTableSettings, type TableSettings } from './useTableSettings'
 
 /** A value as it is sorted by and copied. */
 export type CellValue = string | number | null
@@ -139,12 +138,7 @@ const Line = memo(function Line(line: LineProps): ReactElement {
   )
 })
 
-interface Kept {
-  readonly widths: Readonly<Record<string, number>>
-  readonly hidden: readonly string[]
-  readonly sort: SortingState
-}
-const nothingSet: Kept = { widths: {}, hidden: [], sort: [] }
+const nothingSet: TableSettings = { widths: {}, hidden: [], sort: [] }
 
 /**
  * The one table: sticky header, columns that can be sorted, widened and hidden (kept by this browser), rows by keyboard,
@@ -152,11 +146,11 @@ const nothingSet: Kept = { widths: {}, hidden: [], sort: [] }
  */
 export function Table<T>(props: Props<T>): ReactElement {
   const { columns, rowHeight = 29, onSeen, onOpen, onPick, onCurrent, label } = props
-  const first = useMemo<Kept>(
-    () => ({ ...nothingSet, hidden: props.hiddenAtFirst ?? [] }),
+  const first = useMemo<TableSettings>(
+    () => ({ ...nothingSet, hidden: [...(props.hiddenAtFirst ?? [])] }),
     [props.hiddenAtFirst],
   )
-  const [kept, keep] = useRemembered<Kept>(`table.${props.settings ?? label.replace(/\d+/g, '')}`, first)
+  const [kept, keep] = useTableSettings(`${props.settings ?? label.replace(/\d+/g, '')}`, first)
   const [chosen, setChosen] = useState(-1)
   const scroll = useRef<HTMLDivElement>(null)
   const id = useId()
@@ -365,9 +359,9 @@ function Columns<T>({
   keep,
 }: {
   columns: readonly TableColumn<T>[]
-  kept: Kept
-  usual: Kept
-  keep: (kept: Kept) => void
+  kept: TableSettings
+  usual: TableSettings
+  keep: (kept: TableSettings) => void
 }): ReactElement | null {
   const [at, setAt] = useState<HTMLElement | null>(null)
   const named = columns.filter(({ title }) => title !== '')

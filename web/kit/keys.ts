@@ -1,4 +1,4 @@
-import { useEffect } from 'react'
+import { useHotkeys } from 'react-hotkeys-hook'
 
 const writing = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement &&
@@ -6,18 +6,23 @@ const writing = (target: EventTarget | null): boolean =>
     /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
     target.closest('.cm-editor, [role=dialog], [role=listbox]') !== null)
 
-/** Calls the handler of a key pressed anywhere but in a field; Ctrl+S comes as `ctrl+s` and works in fields too. */
+/** Calls the handler of a key pressed anywhere but in a field; `ctrl+s` works in fields too, and is Cmd+S on a Mac. */
 export function useKeys(handlers: Readonly<Record<string, () => void>>): void {
-  useEffect(() => {
-    const listener = (event: KeyboardEvent) => {
-      const control = event.ctrlKey || event.metaKey
-      if (event.defaultPrevented || event.altKey || (!control && writing(event.target))) return
-      const handler = handlers[`${control ? 'ctrl+' : ''}${control ? event.key.toLowerCase() : event.key}`]
-      if (!handler) return
+  const known = Object.keys(handlers)
+  useHotkeys(
+    known.flatMap((key) => (key.startsWith('ctrl+') ? [key, key.replace('ctrl+', 'meta+')] : [key])),
+    (event, { hotkey }) => {
+      if (event.defaultPrevented) return
       event.preventDefault()
-      handler()
-    }
-    window.addEventListener('keydown', listener)
-    return () => window.removeEventListener('keydown', listener)
-  }, [handlers])
+      handlers[hotkey.replace('meta+', 'ctrl+')]?.()
+    },
+    {
+      useKey: true,
+      enabled: known.length > 0,
+      enableOnFormTags: true,
+      enableOnContentEditable: true,
+      ignoreEventWhen: (event) => !event.ctrlKey && !event.metaKey && writing(event.target),
+    },
+    [handlers],
+  )
 }

@@ -1,3 +1,4 @@
+import type {} from '@mui/x-date-pickers/themeAugmentation'
 import { createTheme } from '@mui/material/styles'
 import { day, night } from './tokens'
 
@@ -68,6 +69,11 @@ export function makeTheme(mode: 'light' | 'dark') {
         },
       },
       MuiChip: { styleOverrides: { root: { borderRadius: 3, height: 20, fontSize: 12, backgroundColor: t.tint }, label: { padding: '0 7px' }, deleteIcon: { fontSize: 14, margin: '0 3px 0 -3px', color: t.soft } } },
+      MuiPickersOutlinedInput: { styleOverrides: { root: { fontSize: 13, padding: '0 6px', backgroundColor: t.sheet }, notchedOutline: { borderColor: t.grey } } },
+      MuiPickersInputBase: { styleOverrides: { root: { fontSize: 13 }, sectionsContainer: { padding: '4px 2px', lineHeight: 1.5 } } },
+      MuiPickersTextField: { defaultProps: { size: 'small' } },
+      MuiPickerPopper: { styleOverrides: { paper: { border: `1px solid ${t.rule}`, boxShadow: '0 4px 16px rgb(0 0 0 / 18%)' } } },
+      MuiIconButton: { styleOverrides: { root: { padding: 3, '& svg': { fontSize: 17 } } } },
       MuiTabs: { styleOverrides: { root: { minHeight: 28 }, indicator: { height: 2, backgroundColor: t.spruce } } },
       MuiTab: {
         styleOverrides: {

@@ -1,12 +1,13 @@
 import { z } from 'zod'
+import { field } from '../../field/field'
 import { defineCheck } from './definition'
 
 export const rows = defineCheck({
   words: 'number of rows',
   schema: z
     .strictObject({
-      at_least: z.int().min(0).optional().describe('rows there must be'),
-      at_most: z.int().min(0).optional().describe('rows there may be'),
+      at_least: field(z.int().min(0), { label: 'at least' }).optional().describe('rows there must be'),
+      at_most: field(z.int().min(0), { label: 'at most' }).optional().describe('rows there may be'),
     })
     .describe('how many rows there are'),
   text: ({ at_least, at_most }) => {

@@ -15,7 +15,9 @@ const shapeSchema = z.strictObject({
   columns: z
     .strictObject({
       type: z.enum(valueTypes).optional().describe('columns of this type'),
-      named: z.string().optional().describe('a name, * matches any letters'),
+      named: field(z.string(), { usual: 'any; * stands for letters' })
+        .optional()
+        .describe('a name, * matches any letters'),
     })
     .default({})
     .describe('which columns; all of text where nothing is said'),

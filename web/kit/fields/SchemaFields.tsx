@@ -115,12 +115,18 @@ export function SchemaFields(props: Props): ReactElement {
       {(rare.length > 0 || all) && (
         <div className="whole">
           <Button variant="text" size="small" onClick={() => setAll(!all)}>
-            {all ? 'only what is set' : `${rare.length} more: ${rare.map(({ label }) => label).join(', ')}`}
+            {all ? 'only what is set' : moreText(rare.map(({ label }) => label))}
           </Button>
         </div>
       )}
     </div>
   )
+}
+
+/** What is not shown, named as far as a line goes. */
+function moreText(labels: readonly string[]): string {
+  const few = labels.slice(0, 4).join(', ')
+  return labels.length > 4 ? `${few} and ${labels.length - 4} more settings` : few
 }
 
 /** What stays when another kind is chosen: nothing that belongs to a kind. */

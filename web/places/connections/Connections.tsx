@@ -1,9 +1,11 @@
+import { Panels } from '../../kit/Panels'
+import { Table, type TableColumn } from '../../kit/Table'
 import { fieldsOf } from '../../../core/field/field'
 import { Lines } from '../../kit/Lines'
 import { connectorOf } from '../../../core/connection/connection'
 import type { Connection } from './answers'
-import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
-import { useState, type ReactElement } from 'react'
+import { Button, TableBody, TableCell, TableRow } from '@mui/material'
+import { useMemo, useState, type ReactElement } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
@@ -21,6 +23,7 @@ export default function Connections(): ReactElement {
   const { environment } = useHere()
   const mayChange = useMayChange()
   const [search, setSearch] = useSearchParams()
+  const columns = useMemo(() => columnsFor(environment), [environment])
   const { data, error, mutate } = useAnswer(
     routes.connections,
     { query: { environment } },
@@ -56,62 +59,16 @@ export default function Connections(): ReactElement {
           each environment gives them settings of its own.
         </Empty>
       ) : (
-        <div
-          className="grow"
-          style={{
-            display: 'grid',
-            gridTemplateColumns: 'minmax(330px, 1fr) minmax(420px, 1.5fr)',
-            gap: 12,
-            alignItems: 'start',
-          }}
-        >
-          <div className="sheet flush">
-            <Lines>
-              <TableHead>
-                <TableRow>
-                  <TableCell>connection</TableCell>
-                  <TableCell>kind</TableCell>
-                  <TableCell className="number">in use</TableCell>
-                </TableRow>
-              </TableHead>
-              <TableBody>
-                {data.map((connection) => {
-                  const configured = connection.settings.some((entry) => entry.environment === environment)
-                  return (
-                    <TableRow
-                      key={connection.name}
-                      style={connection === open ? { background: 'var(--tint)' } : undefined}
-                    >
-                      <TableCell>
-                        <button
-                          type="button"
-                          className="link-button mono"
-                          aria-pressed={connection === open}
-                          onClick={() => setSearch({ open: connection.name })}
-                        >
-                          {connection.name}
-                        </button>
-                        <br />
-                        <span className="soft">{connection.title}</span>
-                      </TableCell>
-                      <TableCell>
-                        {connectorOf(connection.kind).title}
-                        {!configured && (
-                          <>
-                            <br />
-                            <span className="bad">no settings in {environment}</span>
-                          </>
-                        )}
-                      </TableCell>
-                      <TableCell className="number">
-                        {connection.active}
-                        {connection.cap !== null && <span className="soft"> of {connection.cap}</span>}
-                      </TableCell>
-                    </TableRow>
-                  )
-                })}
-              </TableBody>
-            </Lines>
+        <Panels name="connections" first={38} least={[300, 380]}>
+          <div className="sheet flush rows">
+            <Table
+              label="connections"
+              columns={columns}
+              rows={data}
+              rowHeight={46}
+              current={data.indexOf(open!)}
+              onOpen={({ name }) => setSearch({ open: name })}
+            />
           </div>
           {open && (
             <OneConnection
@@ -120,11 +77,54 @@ export default function Connections(): ReactElement {
               onChanged={() => void mutate()}
             />
           )}
-        </div>
+        </Panels>
       )}
     </>
   )
 }
+
+const columnsFor = (environment: string): readonly TableColumn<Connection>[] => [
+  {
+    id: 'name',
+    title: 'connection',
+    width: 'minmax(170px, 1.6fr)',
+    value: ({ name }) => name,
+    cell: ({ name, title }) => (
+      <span className="two-lines">
+        <b className="mono">{name}</b>
+        <span className="soft">{title}</span>
+      </span>
+    ),
+    hint: ({ title }) => title,
+  },
+  {
+    id: 'kind',
+    title: 'kind',
+    width: 'minmax(120px, 1fr)',
+    value: ({ kind }) => connectorOf(kind).title,
+    cell: ({ kind, settings }) => (
+      <span className="two-lines">
+        <span>{connectorOf(kind).title}</span>
+        {!settings.some((entry) => entry.environment === environment) && (
+          <span className="bad">no settings in {environment}</span>
+        )}
+      </span>
+    ),
+  },
+  {
+    id: 'active',
+    title: 'in use',
+    width: '80px',
+    number: true,
+    value: ({ active }) => active,
+    cell: ({ active, cap }) => (
+      <>
+        {active}
+        {cap !== null && <span className="soft"> of {cap}</span>}
+      </>
+    ),
+  },
+]
 
 function OneConnection({
   connection,

@@ -13,12 +13,12 @@ import { NewControl } from './NewControl'
 type Brief = Answer<typeof routes.controlTables>[number]
 
 const columns: readonly TableColumn<Brief>[] = [
-  { id: 'name', title: 'control table', width: 'minmax(150px, 1fr)', mono: true, cell: ({ name }) => <Link to={`/control/${name}`}>{name}</Link> },
-  { id: 'title', title: 'what it says', width: 'minmax(200px, 2fr)', cell: ({ title }) => title },
-  { id: 'rows', title: 'rows', width: '80px', number: true, cell: ({ rows }) => numberText(rows) },
-  { id: 'jobs', title: 'read by', width: 'minmax(130px, 1fr)', cell: ({ jobs }) => jobs.join(', ') || <span className="soft">no job yet</span> },
-  { id: 'where', title: 'table', width: 'minmax(150px, 1fr)', mono: true, cell: ({ where }) => where },
-  { id: 'changed', title: 'changed here', width: '180px', cell: ({ changedAt, changedBy }) => (changedAt ? `${timeText(changedAt)}, ${changedBy}` : <span className="soft">never</span>) },
+  { id: 'name', title: 'control table', width: 'minmax(150px, 1fr)', mono: true, cell: ({ name }) => <Link to={`/control/${name}`}>{name}</Link>, value: ({ name }) => name },
+  { id: 'title', title: 'what it says', width: 'minmax(200px, 2fr)', cell: ({ title }) => title, value: ({ title }) => title },
+  { id: 'rows', title: 'rows', width: '80px', number: true, cell: ({ rows }) => numberText(rows), value: ({ rows }) => rows },
+  { id: 'jobs', title: 'read by', width: 'minmax(130px, 1fr)', cell: ({ jobs }) => jobs.join(', ') || <span className="soft">no job yet</span>, value: ({ jobs }) => jobs.join(', ') },
+  { id: 'where', title: 'table', width: 'minmax(150px, 1fr)', mono: true, cell: ({ where }) => where, value: ({ where }) => where },
+  { id: 'changed', title: 'changed here', width: '180px', cell: ({ changedAt, changedBy }) => (changedAt ? `${timeText(changedAt)}, ${changedBy}` : <span className="soft">never</span>), value: ({ changedAt }) => changedAt },
 ] // prettier-ignore
 
 /** Tables whose rows say what to load, from where, to where and how. */
@@ -53,8 +53,7 @@ export default function ControlTables(): ReactElement {
         <Table
           label="control tables"
           columns={columns}
-          total={data.length}
-          row={(i) => data[i]}
+          rows={data}
           onOpen={({ name }) => void navigate(`/control/${name}`)}
           rowHeight={31}
           empty={

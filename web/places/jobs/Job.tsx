@@ -1,3 +1,5 @@
+import { say } from '../../kit/Notice'
+import { Panels } from '../../kit/Panels'
 import { Views } from '../../kit/Views'
 import { connectionKinds, type ConnectionKind } from '../../../core/connection/connection'
 import type { JobAnswer, OutlineAnswer } from './answers'
@@ -92,6 +94,7 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
     await call(routes.saveJob, { params: { name: job.name }, body: { text, base: job.newest, message: '' } })
     setSearch({ view })
     onSaved()
+    say(`saved as version ${job.newest + 1}`)
   }, [mayChange, changed, faults, job, text, onSaved, setSearch, view])
   const tellFault = (error: Error) => {
     setFault(error)
@@ -223,17 +226,10 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
       ) : view === 'uses' ? (
         <Uses job={job.name} />
       ) : (
-        <div
-          className="grow"
-          style={{
-            display: 'grid',
-            gridTemplateColumns:
-              view === 'text'
-                ? 'minmax(420px, 1.35fr) minmax(320px, 1fr)'
-                : 'minmax(300px, 1fr) minmax(420px, 1.9fr)',
-            gap: 12,
-            minHeight: 300,
-          }}
+        <Panels
+          name={view === 'text' ? 'job-text' : 'job'}
+          first={view === 'text' ? 55 : 34}
+          least={view === 'text' ? [360, 320] : [240, 400]}
         >
           {view === 'text' ? (
             <Suspense fallback={<Waiting what="opening the text" />}>
@@ -291,7 +287,7 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
           {chosen.kind === 'about' && (
             <AboutForm text={text} locked={!mayChange || broken} onText={setText} />
           )}
-        </div>
+        </Panels>
       )}
     </div>
   )

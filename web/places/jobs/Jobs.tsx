@@ -1,3 +1,4 @@
+import { everyText } from '../../../core/slice/words'
 import { Button, TextField } from '@mui/material'
 import { useMemo, useState, type ReactElement } from 'react'
 import { Link, useNavigate } from 'react-router'
@@ -13,14 +14,20 @@ import { NewJob } from './CopyJob'
 
 type Brief = Answer<typeof routes.jobs>[number]
 
+/** `P1D, Europe/Oslo` in words. */
+const slicesText = (slices: string | null): string => {
+  const [every = '', ...zone] = (slices ?? '').split(', ')
+  return [every && everyText(every), ...zone].filter(Boolean).join(', ')
+}
+
 const columns: readonly TableColumn<Brief>[] = [
-  { id: 'title', title: 'job', width: 'minmax(150px, 1.2fr)', cell: ({ name, title }) => <Link to={`/jobs/${name}`}>{title}</Link> },
-  { id: 'rosters', title: 'loops over', width: 'minmax(180px, 2fr)', cell: ({ rosters }) => rosters.join('; ') || <span className="soft">nothing, it runs once</span>, hint: ({ rosters }) => rosters.join('; ') },
-  { id: 'slices', title: 'slices', width: '150px', cell: ({ slices }) => slices ?? <span className="soft">none</span> },
-  { id: 'tags', title: 'tags', width: 'minmax(90px, 0.7fr)', cell: ({ tags }) => tags.join(', ') },
-  { id: 'version', title: 'version', width: '180px', cell: ({ version, savedAt, savedBy }) => `${version} · ${timeText(savedAt)}, ${savedBy}` },
+  { id: 'title', title: 'job', width: 'minmax(150px, 1.2fr)', cell: ({ name, title }) => <Link to={`/jobs/${name}`}>{title}</Link>, value: ({ title }) => title, hint: ({ title }) => title },
+  { id: 'rosters', title: 'loops over', width: 'minmax(180px, 2fr)', cell: ({ rosters }) => rosters.join('; ') || <span className="soft">nothing, it runs once</span>, hint: ({ rosters }) => rosters.join('; '), value: ({ rosters }) => rosters.join('; ') },
+  { id: 'slices', title: 'slices', width: '150px', cell: ({ slices }) => slicesText(slices) || <span className="soft">none</span>, value: ({ slices }) => slicesText(slices) },
+  { id: 'tags', title: 'tags', width: 'minmax(90px, 0.7fr)', cell: ({ tags }) => tags.join(', '), value: ({ tags }) => tags.join(', '), hint: ({ tags }) => tags.join(', ') },
+  { id: 'version', title: 'version', width: '180px', cell: ({ version, savedAt, savedBy }) => `${version} · ${timeText(savedAt)}, ${savedBy}`, value: ({ savedAt }) => savedAt },
   {
-    id: 'last', title: 'last run', width: '230px',
+    id: 'last', title: 'last run', width: '230px', value: ({ lastRun }) => lastRun?.at ?? null,
     cell: ({ lastRun }) =>
       lastRun ? (
         <span className="line">
@@ -72,8 +79,7 @@ export default function Jobs(): ReactElement {
         <Table
           label="jobs"
           columns={columns}
-          total={found.length}
-          row={(i) => found[i]}
+          rows={found}
           onOpen={({ name }) => void navigate(`/jobs/${name}`)}
           rowHeight={31}
           empty={

@@ -1,7 +1,18 @@
-import type { StepKind } from '../../../core/job/steps'
+import { everyText } from '../../../core/slice/words'
+import { stepDefinition, stepKinds, type StepKind } from '../../../core/job/steps'
 import type { Beginnings } from '../../../core/job/beginnings'
-import { Button, Menu, MenuItem } from '@mui/material'
-import { useRef, useState, type DragEvent, type KeyboardEvent, type ReactElement } from 'react'
+import {
+  closestCenter,
+  DndContext,
+  PointerSensor,
+  useSensor,
+  useSensors,
+  type DragEndEvent,
+} from '@dnd-kit/core'
+import { SortableContext, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
+import { CSS } from '@dnd-kit/utilities'
+import { Button, ButtonBase, Menu, MenuItem } from '@mui/material'
+import { useRef, useState, type KeyboardEvent, type ReactElement } from 'react'
 import {
   addPart,
   addStep,
@@ -34,12 +45,6 @@ interface Props {
   readonly onFault: (error: Error) => void
 }
 
-const kinds: readonly [StepKind, string][] = [
-  ['transfer', 'transfer: rows from one place into another'],
-  ['sql', 'sql: statements on a database'],
-  ['check', 'check: what must hold of a table'],
-]
-
 /**
  * Parts and steps in order. Arrows or j and k move between them, Alt with an arrow moves the step itself, d duplicates
  * it, o turns it off and on, Delete takes it out; steps can be dragged, too.
@@ -55,13 +60,11 @@ export function Outline({
   onFault,
 }: Props): ReactElement {
   const list = useRef<HTMLDivElement>(null)
-  const [drop, setDrop] = useState<{ id: string; below: boolean }>()
-  const dragged = useRef<string>(undefined)
   const steps = outline.parts.flatMap((part) => part.steps.map(({ id }) => id))
   const id = chosen.kind === 'step' ? chosen.id : undefined
   const focus = (step: string) =>
     requestAnimationFrame(() =>
-      list.current?.querySelector<HTMLElement>(`[data-step="${CSS.escape(step)}"]`)?.focus(),
+      list.current?.querySelector<HTMLElement>(`[data-step="${window.CSS.escape(step)}"]`)?.focus(),
     )
   const choose = (step: string) => {
     onChoose({ kind: 'step', id: step })
@@ -103,25 +106,18 @@ export function Outline({
     event.preventDefault()
     event.stopPropagation()
   }
-  const over = (event: DragEvent, step: string) => {
-    if (dragged.current === undefined) return
-    event.preventDefault()
-    const box = event.currentTarget.getBoundingClientRect()
-    const below = event.clientY > box.top + box.height / 2
-    if (drop?.id !== step || drop.below !== below) setDrop({ id: step, below })
-  }
-  const dropped = (event: DragEvent) => {
-    event.preventDefault()
-    const step = dragged.current
-    const target = drop
-    dragged.current = undefined
-    setDrop(undefined)
-    if (step === undefined || !target || step === target.id) return
+  /** A step let go over another takes its place; what lies between moves up or down. */
+  const dropped = ({ active, over }: DragEndEvent) => {
+    const [step, target] = [String(active.id), String(over?.id ?? '')]
+    if (target === '' || step === target) return
+    const below = steps.indexOf(step) < steps.indexOf(target)
     edit(() => {
-      const { part, at } = placeOf(text, target.id)
-      return moveStep(text, step, { part, at: at + (target.below ? 1 : 0) })
+      const { part, at } = placeOf(text, target)
+      return moveStep(text, step, { part, at: at + (below ? 1 : 0) })
     })
   }
+  // a few pixels first, so that a press still opens the step
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }))
   let number = 0
   return (
     <section
@@ -173,9 +169,8 @@ export function Outline({
           </span>
         )}
       </div>
-      <button
-        type="button"
-        className="quiet-button outline-step"
+      <ButtonBase
+        className="outline-step"
         aria-current={chosen.kind === 'about'}
         onClick={() => onChoose({ kind: 'about' })}
       >
@@ -184,61 +179,96 @@ export function Outline({
           {outline.parameters.length === 0
             ? 'no parameters'
             : outline.parameters.map(({ name }) => name).join(', ')}
-          {outline.slices ? ` · slices ${outline.slices.every}, ${outline.slices.zone}` : ' · no slices'}
+          {outline.slices
+            ? ` · slices ${everyText(outline.slices.every)}, ${outline.slices.zone}`
+            : ' · no slices'}
         </span>
         <span className="soft">about</span>
-      </button>
-      {outline.parts.map((part) => (
-        <div key={part.index}>
-          <button
-            type="button"
-            className="quiet-button outline-step"
-            aria-current={chosen.kind === 'part' && chosen.index === part.index}
-            onClick={() => onChoose({ kind: 'part', index: part.index })}
-            style={{ gridTemplateColumns: '1fr auto', marginTop: 6 }}
-          >
-            <span className="soft">
-              {part.kind === 'once' ? 'once' : `each row${part.sliced ? ' · each slice' : ''}`}
-              {part.title && ` · ${part.title}`}
-              {part.roster && (
-                <span className="mono" style={{ display: 'block', overflowWrap: 'anywhere' }}>
-                  {part.roster}
-                </span>
-              )}
-            </span>
-            {part.atOnce !== null && <span className="tag">{part.atOnce} at once</span>}
-          </button>
-          {part.steps.map((step) => {
-            number++
-            const here = step.id === id
-            const marks = drop?.id === step.id ? (drop.below ? ' drop-below' : ' drop-above') : ''
-            return (
-              <button
-                key={step.id}
-                type="button"
-                data-step={step.id}
-                className={`quiet-button outline-step${marks}`}
-                aria-current={here}
-                tabIndex={here || (id === undefined && number === 1) ? 0 : -1}
-                draggable={!locked}
-                onDragStart={(event) => {
-                  dragged.current = step.id
-                  event.dataTransfer.effectAllowed = 'move'
-                }}
-                onDragOver={(event) => over(event, step.id)}
-                onDrop={dropped}
-                onDragEnd={() => setDrop(undefined)}
-                onClick={() => onChoose({ kind: 'step', id: step.id })}
+      </ButtonBase>
+      <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={dropped}>
+        <SortableContext items={steps} strategy={verticalListSortingStrategy}>
+          {outline.parts.map((part) => (
+            <div key={part.index}>
+              <ButtonBase
+                className="outline-step"
+                aria-current={chosen.kind === 'part' && chosen.index === part.index}
+                onClick={() => onChoose({ kind: 'part', index: part.index })}
+                style={{ gridTemplateColumns: '1fr auto', marginTop: 6 }}
               >
-                <span className="soft">{number}</span>
-                <span style={step.off ? { textDecoration: 'line-through' } : undefined}>{step.title}</span>
-                <span className="soft">{step.off ? 'off' : step.kind}</span>
-              </button>
-            )
-          })}
-        </div>
-      ))}
+                <span className="soft">
+                  {part.kind === 'once' ? 'once' : `each row${part.sliced ? ' · each slice' : ''}`}
+                  {part.title && ` · ${part.title}`}
+                  {part.roster && (
+                    <span className="mono" style={{ display: 'block', overflowWrap: 'anywhere' }}>
+                      {part.roster}
+                    </span>
+                  )}
+                </span>
+                {part.atOnce !== null && <span className="tag">{part.atOnce} at once</span>}
+              </ButtonBase>
+              {part.steps.map((step) => {
+                number++
+                const here = step.id === id
+                return (
+                  <OutlineStep
+                    key={step.id}
+                    step={step}
+                    number={number}
+                    here={here}
+                    first={here || (id === undefined && number === 1)}
+                    locked={locked}
+                    onChoose={() => onChoose({ kind: 'step', id: step.id })}
+                  />
+                )
+              })}
+            </div>
+          ))}
+        </SortableContext>
+      </DndContext>
     </section>
+  )
+}
+
+/** A step in the outline; it can be dragged to another place. */
+function OutlineStep({
+  step,
+  number,
+  here,
+  first,
+  locked,
+  onChoose,
+}: {
+  step: OutlineAnswer['parts'][number]['steps'][number]
+  number: number
+  here: boolean
+  /** It has the place in the order of the Tab key. */
+  first: boolean
+  locked: boolean
+  onChoose: () => void
+}): ReactElement {
+  const { listeners, setNodeRef, transform, transition, isDragging } = useSortable({
+    id: step.id,
+    disabled: locked,
+  })
+  return (
+    <ButtonBase
+      ref={setNodeRef}
+      data-step={step.id}
+      className="outline-step"
+      aria-current={here}
+      tabIndex={first ? 0 : -1}
+      {...listeners}
+      onClick={onChoose}
+      style={{
+        transform: CSS.Translate.toString(transform) ?? '',
+        ...(transition ? { transition } : {}),
+        ...(isDragging ? { position: 'relative', zIndex: 1, background: 'var(--tint)' } : {}),
+      }}
+    >
+      <span className="soft">{number}</span>
+      <span style={step.off ? { textDecoration: 'line-through' } : undefined}>{step.title}</span>
+      <span className="soft">{step.off ? 'off' : step.kind}</span>
+    </ButtonBase>
   )
 }
 
@@ -288,9 +318,9 @@ function Adding({
         Add
       </Button>
       <Menu open={at !== null} anchorEl={at} onClose={() => setAt(null)}>
-        {kinds.map(([kind, words]) => (
+        {stepKinds.map((kind) => (
           <MenuItem key={kind} onClick={pick(() => onStep(kind))}>
-            {words}
+            {kind}: {stepDefinition(kind).does}
           </MenuItem>
         ))}
         <MenuItem onClick={pick(() => onPart('each'))}>part for each row of a roster</MenuItem>

@@ -1,4 +1,4 @@
-import { DayInput } from '../../kit/dates'
+import { SliceInput } from './SliceInput'
 import { Lines } from '../../kit/Lines'
 import type { LookedAt } from './lookedAt'
 import { pathOfStep } from '../../../core/job/editSteps'
@@ -109,22 +109,13 @@ export function Resolved({
               />
             )}
           />
-          {part.sliced &&
-            (outline.slices?.every === 'P1D' ? (
-              <DayInput
-                label="and the slice from"
-                value={slice}
-                onChange={(day) => onAt({ ...at, slice: day })}
-              />
-            ) : (
-              <TextField
-                label="and the slice from"
-                value={slice}
-                onChange={(event) => onAt({ ...at, slice: event.target.value })}
-                slotProps={{ inputLabel: { shrink: true } }}
-                sx={{ width: 160 }}
-              />
-            ))}
+          {part.sliced && (
+            <SliceInput
+              every={outline.slices?.every}
+              value={slice}
+              onChange={(day) => onAt({ ...at, slice: day })}
+            />
+          )}
           {answer?.slice && part.sliced && (
             <span className="soft">
               {timeText(answer.slice.from, outline.slices?.zone)} –{' '}

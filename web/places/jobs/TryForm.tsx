@@ -1,3 +1,4 @@
+import { SliceInput } from './SliceInput'
 import { Flag } from '../../kit/controls'
 import { Autocomplete, Button, MenuItem, TextField } from '@mui/material'
 import { useState, type FormEvent, type ReactElement } from 'react'
@@ -133,16 +134,7 @@ export function TryForm({
             )}
           />
         )}
-        {part.sliced && (
-          <TextField
-            label="the slice from"
-            type={outline.slices?.every === 'P1D' ? 'date' : 'text'}
-            value={slice}
-            onChange={(event) => setSlice(event.target.value)}
-            slotProps={{ inputLabel: { shrink: true } }}
-            sx={{ width: 160 }}
-          />
-        )}
+        {part.sliced && <SliceInput every={outline.slices?.every} value={slice} onChange={setSlice} />}
         <TextField
           select
           label="up to"

@@ -155,11 +155,13 @@ function Ribbon({ sheet }: { sheet: MorningSheet }): ReactElement {
               const y = 22 + i * rowHeight
               return (
                 <g key={job}>
-                  <a href={`/ledger?job=${job}`}>
-                    <text x="0" y={y + 15} fontSize="12.5" fill="var(--ink)">
-                      {title}
-                    </text>
-                  </a>
+                  <foreignObject x="0" y={y - 2} width={left - 12} height="23">
+                    <div className="cut">
+                      <Link to={`/ledger?job=${job}`} title={title}>
+                        {title}
+                      </Link>
+                    </div>
+                  </foreignObject>
                   <path d={`M${left} ${y + 21.5}H${width}`} stroke="var(--rule)" />
                   {runs.map((run) => {
                     const start = x(new Date(run.from).getTime())

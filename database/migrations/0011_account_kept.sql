@@ -1,0 +1,1 @@
+ALTER TABLE "mattock"."account" ADD COLUMN "kept" jsonb DEFAULT '{"tables":{}}'::jsonb NOT NULL;
