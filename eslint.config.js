@@ -62,6 +62,31 @@ const pureCore = {
   },
 }
 
+const kinds =
+  'transfer|check|postgres|csv|json|ndjson|xlsx|parquet|append|replace-all|replace-slice|upsert|not_null'
+const askRegistry = 'ask the registry of its kind, so that a new kind is one definition (docs/extending.md)'
+
+/** What varies by kind stands in its registry; nobody else compares with the name of a kind. */
+const kindsInRegistries = {
+  files: ['{core,engine,server,web,cli}/**/*.{ts,tsx}'],
+  ignores: [
+    '**/*.test.{ts,tsx}',
+    '**/{steps,sources,targets,checks,writes,rosters,connectors,formats,modes}/**',
+    // JSON and CSV as the form of an answer, not as formats of files
+    'server/handlers/documents.ts',
+  ],
+  rules: {
+    'no-restricted-syntax': [
+      'error',
+      {
+        selector: `BinaryExpression[operator=/^[!=]==$/] > Literal[value=/^(${kinds})$/]`,
+        message: askRegistry,
+      },
+      { selector: `SwitchCase > Literal[value=/^(${kinds})$/]`, message: askRegistry },
+    ],
+  },
+}
+
 export default tseslint.config(
   { ignores: ['node_modules', 'dist', '.mattock', 'database/migrations', 'eslint.config.js'] },
   ...tseslint.configs.recommended,
@@ -95,4 +120,5 @@ export default tseslint.config(
   },
   ...rooms.filter((room) => !room.files[0].startsWith('core/')),
   pureCore,
+  kindsInRegistries,
 )

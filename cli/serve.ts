@@ -42,6 +42,7 @@ export async function serve(): Promise<number> {
       background: () => progress,
       pages: join(project, 'dist', 'web'),
       planner,
+      checkAnswers: process.env.MATTOCK_CHECK_ANSWERS === '1',
     },
     log,
   )

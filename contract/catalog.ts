@@ -254,6 +254,7 @@ const oneJobSchema = z.object({
 
 export const catalogRoutes = {
   draftOneJob: route({
+    needs: 'look',
     method: 'post',
     path: '/api/catalog/job/draft',
     summary: 'what one job for these datasets would be',
@@ -284,6 +285,7 @@ export const catalogRoutes = {
     response: firstRowsSchema,
   }),
   startSurvey: route({
+    needs: 'run',
     method: 'post',
     path: '/api/surveys',
     summary: 'look through a connection for datasets; changes nothing until it is accepted',
@@ -330,12 +332,14 @@ export const catalogRoutes = {
     response: z.object({ decided: z.number() }),
   }),
   stopSurvey: route({
+    needs: 'run',
     method: 'post',
     path: '/api/surveys/:id/stop',
     summary: 'break a survey off; what it read is kept',
     params: id,
   }),
   resumeSurvey: route({
+    needs: 'run',
     method: 'post',
     path: '/api/surveys/:id/resume',
     summary: 'go on with a survey from where it was',
@@ -421,6 +425,7 @@ export const catalogRoutes = {
     }),
   }),
   profileDataset: route({
+    needs: 'run',
     method: 'post',
     path: '/api/datasets/:id/profile',
     summary: 'have a worker profile every row',

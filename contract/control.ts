@@ -89,6 +89,7 @@ export const controlRoutes = {
     response: z.array(controlChangeSchema),
   }),
   controlEffect: route({
+    needs: 'look',
     method: 'post',
     path: '/api/control/:name/effect',
     summary: 'what edits would do to the loads of every job that reads the table',

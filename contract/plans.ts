@@ -210,6 +210,7 @@ export const planDocumentSchema = z.object({
 
 export const planRoutes = {
   makePlan: route({
+    needs: 'look',
     method: 'post',
     path: '/api/plans',
     summary: 'work out all loads of a job',
@@ -237,6 +238,7 @@ export const planRoutes = {
     response: z.object({ total: z.number(), loads: z.array(planLoadSchema) }),
   }),
   leaveOut: route({
+    needs: 'run',
     method: 'post',
     path: '/api/plans/:id/left',
     summary: 'leave loads out, or take them in again',
@@ -302,6 +304,7 @@ export const planRoutes = {
     }),
   }),
   forecastPlan: route({
+    needs: 'look',
     method: 'post',
     path: '/api/plans/:id/forecast',
     summary: 'how long a plan takes as things are, and with other caps',
@@ -330,6 +333,7 @@ export const planRoutes = {
     }),
   }),
   planFile: route({
+    produces: ['text/csv', 'application/json', 'application/sarif+json'],
     method: 'get',
     path: '/api/plans/:id/file',
     summary: 'a plan as a file: its loads as CSV, or its findings as SARIF',

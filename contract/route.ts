@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { faultCodes, type FaultCode } from '../core/faultCodes'
 
 /** One operation of the API. Server, web, command and OpenAPI are all made from these. */
 export interface Route<
@@ -15,9 +16,18 @@ export interface Route<
   readonly query: Q
   readonly body: B
   readonly response: R
-  /** May be called without being signed in. */
-  readonly open: boolean
+  /** Who may call it. */
+  readonly needs: Needs
+  /** Its text holds statements, which who may only look cannot make up: only what is saved is taken from them. */
+  readonly typed: boolean
+  /** Its answer, where that is no JSON. */
+  readonly produces: readonly string[]
+  /** Codes of the faults that are its own; those of signing in and of a request that cannot be read are common to all. */
+  readonly faults: readonly FaultCode[]
 }
+
+/** Who may call a route: nobody in particular, who is signed in, who runs jobs, who changes things. */
+export type Needs = 'nobody' | 'look' | 'run' | 'change'
 
 const nothing = z.object({})
 
@@ -35,7 +45,11 @@ export function route<
   query?: Q
   body?: B
   response?: R
-  open?: boolean
+  /** Who may call it; where it is left out, reading asks for looking, all else for changing. */
+  needs?: Needs
+  typed?: boolean
+  produces?: readonly string[]
+  faults?: readonly FaultCode[]
 }): Route<P, Q, B, R> {
   return {
     method: given.method,
@@ -45,7 +59,10 @@ export function route<
     query: given.query ?? (nothing as unknown as Q),
     body: given.body ?? (nothing as unknown as B),
     response: given.response ?? (nothing as unknown as R),
-    open: given.open ?? false,
+    needs: given.needs ?? (given.method === 'get' ? 'look' : 'change'),
+    typed: given.typed ?? false,
+    produces: given.produces ?? [],
+    faults: given.faults ?? [],
   }
 }
 
@@ -70,9 +87,21 @@ export function addressOf(
 }
 
 /** What every fault looks like on the wire. */
-export const faultSchema = z.object({
-  code: z.string(),
-  message: z.string(),
-  where: z.record(z.string(), z.unknown()).default({}),
-})
-export const errorSchema = z.object({ error: faultSchema, faults: z.array(faultSchema).optional() })
+export const faultSchema = z
+  .object({
+    code: z.enum(Object.keys(faultCodes) as [FaultCode, ...FaultCode[]]).describe('what kind of fault it is'),
+    message: z.string().describe('what is wrong, and what can be done'),
+    where: z
+      .record(z.string(), z.unknown())
+      .default({})
+      .describe(
+        'the place: job, part, step, path, row, slice, file, line and column as far as they are known',
+      ),
+  })
+  .meta({ id: 'Fault', description: 'something wrong with what was asked or found' })
+export const errorSchema = z
+  .object({
+    error: faultSchema,
+    faults: z.array(faultSchema).optional().describe('all of them, where a document has several'),
+  })
+  .meta({ id: 'Error', description: 'why it could not be done' })

@@ -29,7 +29,7 @@ export const routes = {
     path: '/api/session',
     summary: 'who is signed in, and the environments',
     response: s.sessionSchema,
-    open: true,
+    needs: 'nobody',
   }),
   signIn: route({
     method: 'post',
@@ -37,10 +37,11 @@ export const routes = {
     summary: 'sign in',
     body: z.object({ email: z.string(), password: z.string() }),
     response: s.sessionSchema,
-    open: true,
+    needs: 'nobody',
   }),
-  signOut: route({ method: 'delete', path: '/api/session', summary: 'sign out' }),
+  signOut: route({ method: 'delete', path: '/api/session', summary: 'sign out', needs: 'look' }),
   keepForMe: route({
+    needs: 'look',
     method: 'put',
     path: '/api/session/kept',
     summary: 'keep where I looked last, or how I set up a table',
@@ -91,6 +92,7 @@ export const routes = {
     body: z.object({ settings: s.settingsSchema, secret: z.string().optional() }),
   }),
   testConnection: route({
+    needs: 'look',
     method: 'post',
     path: '/api/connections/:name/test',
     summary: 'try a connection step by step',
@@ -117,6 +119,7 @@ export const routes = {
     response: z.object({ version: z.number() }),
   }),
   checkJob: route({
+    needs: 'look',
     method: 'post',
     path: '/api/jobs/check',
     summary: 'read a document: its outline, or its mistakes by line',
@@ -124,6 +127,8 @@ export const routes = {
     response: s.checkedSchema,
   }),
   resolveJob: route({
+    typed: true,
+    needs: 'look',
     method: 'post',
     path: '/api/jobs/resolve',
     summary: 'resolve every text of a part for one row and slice',
@@ -140,6 +145,8 @@ export const routes = {
   }),
 
   jobEffect: route({
+    typed: true,
+    needs: 'look',
     method: 'post',
     path: '/api/jobs/:name/effect',
     summary: 'what a text would do to the loads of the job, in the place of its newest version',
@@ -148,6 +155,8 @@ export const routes = {
     response: jobEffectSchema,
   }),
   previewRoster: route({
+    typed: true,
+    needs: 'look',
     method: 'post',
     path: '/api/jobs/roster',
     summary: 'the rows that a part would loop over',
@@ -163,6 +172,8 @@ export const routes = {
     response: s.rosterSchema,
   }),
   mapping: route({
+    typed: true,
+    needs: 'look',
     method: 'post',
     path: '/api/jobs/mapping',
     summary: 'how the columns of a transfer’s source meet those of its target, for one row and slice',
@@ -180,6 +191,7 @@ export const routes = {
   }),
 
   startRun: route({
+    needs: 'run',
     method: 'post',
     path: '/api/runs',
     summary: 'run a plan',
@@ -231,12 +243,14 @@ export const routes = {
     response: s.rejectsSchema,
   }),
   stopRun: route({
+    needs: 'run',
     method: 'post',
     path: '/api/runs/:id/stop',
     summary: 'stop: nothing new starts, what runs is rolled back',
     params: id,
   }),
   rerun: route({
+    needs: 'run',
     method: 'post',
     path: '/api/runs/:id/rerun',
     summary: 'run again what failed, was stopped or skipped',

@@ -1,3 +1,4 @@
+import { stepKinds } from '../core/job/steps'
 import { z } from 'zod'
 import { connectionKinds } from '../core/connection/connection'
 
@@ -120,7 +121,7 @@ export const slotSchema = z.object({
 export const outlineStepSchema = z.object({
   id: z.string(),
   title: z.string(),
-  kind: z.enum(['transfer', 'sql', 'check']),
+  kind: z.enum(stepKinds),
   off: z.boolean(),
   note: z.string().nullable(),
   /** Settings that are no expressions, in words. */

@@ -1,3 +1,4 @@
+import { stepKinds } from '../core/job/steps'
 import { z } from 'zod'
 import { route } from './route'
 import { countsSchema, fileRecordSchema, rowSchema, stateSchema, statementSchema } from './shapes'
@@ -45,7 +46,7 @@ const tryStepSchema = z.object({
   position: z.number(),
   step: z.string(),
   title: z.string(),
-  kind: z.string(),
+  kind: z.enum(stepKinds),
   hold: z.boolean(),
   state: stateSchema,
   milliseconds: z.number().nullable(),
@@ -90,6 +91,7 @@ export const tryStepDetailSchema = z.object({
 
 export const tryRoutes = {
   startTry: route({
+    needs: 'run',
     method: 'post',
     path: '/api/tries',
     summary: 'run a few loads of a document apart from everything real',
@@ -125,18 +127,21 @@ export const tryRoutes = {
     response: tryStepDetailSchema,
   }),
   goOnTry: route({
+    needs: 'run',
     method: 'post',
     path: '/api/tries/:id/go-on',
     summary: 'go on after a hold',
     params: id,
   }),
   stopTry: route({
+    needs: 'run',
     method: 'post',
     path: '/api/tries/:id/stop',
     summary: 'end a try where it is',
     params: id,
   }),
   clearTry: route({
+    needs: 'run',
     method: 'post',
     path: '/api/tries/:id/clear',
     summary: 'take away what a try wrote aside',

@@ -1,3 +1,5 @@
+import type { FaultCode } from './faultCodes'
+
 /** Where something is: every part is optional, outermost first. */
 export interface Place {
   readonly job?: string
@@ -19,7 +21,7 @@ export interface Place {
 
 /** Something wrong with what a person wrote or what was found: a value, thrown only at the edges. */
 export interface Fault {
-  readonly code: string
+  readonly code: FaultCode
   readonly message: string
   readonly where: Place
 }
@@ -32,6 +34,6 @@ export class FaultError extends Error {
   }
 }
 
-export function fail(code: string, message: string, where: Place = {}): never {
+export function fail(code: FaultCode, message: string, where: Place = {}): never {
   throw new FaultError({ code, message, where })
 }

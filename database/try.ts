@@ -1,3 +1,4 @@
+import type { StepKind } from '../core/job/steps'
 import { bigint, boolean, index, integer, jsonb, primaryKey, serial, text } from 'drizzle-orm/pg-core'
 import type { Counts } from '../core/balance/balance'
 import type { Resolved, Slot } from '../core/text/slot'
@@ -101,7 +102,7 @@ export const tryStep = mattock.table(
     load: integer('load').notNull(),
     step: text('step').notNull(),
     title: text('title').notNull(),
-    kind: text('kind').notNull(),
+    kind: text('kind').$type<StepKind>().notNull(),
     /** Stops for a look after it. */
     hold: boolean('hold').notNull(),
     state: text('state').$type<RunState>().notNull().default('waiting'),

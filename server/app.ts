@@ -5,10 +5,13 @@ import { rateLimit } from 'express-rate-limit'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
 import { z } from 'zod'
+import { plainRoutes, type PlainRoute } from '../contract/plain'
 import { openApi } from '../contract/openapi'
-import type { Route } from '../contract/route'
+import type { Needs, Route } from '../contract/route'
 import { routes, type Routes } from '../contract/routes'
 import { FaultError, type Fault } from '../core/fault'
+import { faultCodes } from '../core/faultCodes'
+import { may } from '../core/rights'
 import { jobJsonSchema } from '../core/job/document'
 import type { Engine } from '../engine/context/engine'
 import { DocumentError, isSaved } from '../engine/jobs/versions'
@@ -18,18 +21,6 @@ import { liveEvents } from './events'
 import { handlers } from './handlers'
 import { downloadCatalog } from './handlers/catalog'
 import { downloadRejects } from './handlers/rejects'
-
-const statusOf: Record<string, number> = {
-  'unknown-name': 404,
-  conflict: 409,
-  'plan-stops': 409,
-  'still-running': 409,
-  'not-running': 409,
-  'not-held': 409,
-  'signed-out': 401,
-  forbidden: 403,
-  'too-many': 429,
-}
 
 export function makeApp(engine: Engine, options: ServerOptions, log: Logger): express.Express {
   const app = express()
@@ -65,27 +56,21 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
       }),
   })
   app.post(routes.signIn.path, signIns)
-  app.get('/api/openapi.json', (_request, response) => void response.json(openApi()))
-  app.get('/api/schema/job.json', (_request, response) => void response.json(jobJsonSchema()))
-  app.get('/api/health', (_request, response) => void response.json({ ok: true }))
-  const signedIn = async (request: Request, response: Response): Promise<Account | undefined> => {
-    const account = await whoAsks(engine, request)
-    if (!account) sendFault(response, { code: 'signed-out', message: 'sign in first', where: {} })
-    return account
-  }
-  app.get('/api/events', (request, response, next) => {
-    signedIn(request, response).then((account) => account && liveEvents(engine, request, response), next)
-  })
-  app.get('/api/runs/:id/loads/:load/rejects.csv', (request, response, next) => {
-    signedIn(request, response)
-      .then((account) => (account ? downloadRejects(engine, request, response) : undefined))
-      .catch(next)
-  })
-  app.get('/api/catalog.csv', (request, response, next) => {
-    signedIn(request, response)
-      .then((account) => (account ? downloadCatalog(engine, request, response) : undefined))
-      .catch(next)
-  })
+  const plain = (route: PlainRoute, answer: (request: Request, response: Response) => unknown) =>
+    app[route.method](route.path, (request, response, next) => {
+      const work = async () => {
+        const fault = refusal(route.needs, await whoAsks(engine, request))
+        if (fault) return sendFault(response, fault)
+        await answer(request, response)
+      }
+      work().catch(next)
+    })
+  plain(plainRoutes.openApi, (_request, response) => response.json(openApi()))
+  plain(plainRoutes.jobSchema, (_request, response) => response.json(jobJsonSchema()))
+  plain(plainRoutes.health, (_request, response) => response.json({ ok: true }))
+  plain(plainRoutes.events, (request, response) => liveEvents(engine, request, response))
+  plain(plainRoutes.rejectsFile, (request, response) => downloadRejects(engine, request, response))
+  plain(plainRoutes.catalogFile, (request, response) => downloadCatalog(engine, request, response))
   for (const key of Object.keys(routes) as (keyof Routes)[]) register(app, key, engine, options)
   app.use('/api', (_request, response) =>
     sendFault(response, { code: 'unknown-name', message: 'there is nothing at this address', where: {} }),
@@ -117,47 +102,32 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
   return app
 }
 
-function sendFault(response: Response, fault: Fault, status = statusOf[fault.code] ?? 400): void {
+function sendFault(response: Response, fault: Fault, status: number = faultCodes[fault.code]): void {
   response.status(status).json({ error: fault })
 }
 
-/** Operations that work with a document as it was typed, and read from the systems that it names. */
-const runsText: ReadonlySet<keyof Routes> = new Set(['resolveJob', 'mapping', 'previewRoster', 'jobEffect'])
+/** Why somebody may not call a route; undefined where they may. The one place where rights are held. */
+function refusal(needs: Needs, account: Account | undefined): Fault | undefined {
+  if (needs === 'nobody') return undefined
+  if (!account) return { code: 'signed-out', message: 'sign in first', where: {} }
+  if (may(account.role, needs)) return undefined
+  return { code: 'forbidden', message: 'this account may look, but not change or run anything', where: {} }
+}
 
 function register(app: express.Express, key: keyof Routes, engine: Engine, options: ServerOptions): void {
   const route: Route = routes[key]
   const handler = handlers[key] as unknown as (asked: Asked, given: object) => Promise<unknown>
   app[route.method](route.path, (request, response, next) => {
     const answer = async () => {
-      const changes = route.method !== 'get'
-      if (changes && !fromOurPages(request))
+      if (route.method !== 'get' && !fromOurPages(request))
         return sendFault(response, {
           code: 'forbidden',
           message: 'this request does not come from Mattock’s own pages',
           where: {},
         })
       const account = await whoAsks(engine, request)
-      if (!account && !route.open)
-        return sendFault(response, { code: 'signed-out', message: 'sign in first', where: {} })
-      const reads =
-        key === 'checkJob' ||
-        key === 'resolveJob' ||
-        key === 'mapping' ||
-        key === 'testConnection' ||
-        key === 'makePlan' ||
-        key === 'draftOneJob' ||
-        key === 'controlEffect' ||
-        key === 'jobEffect' ||
-        key === 'previewRoster' ||
-        key === 'forecastPlan' ||
-        route.open ||
-        key === 'signOut'
-      if (changes && !reads && account?.role !== 'engineer')
-        return sendFault(response, {
-          code: 'forbidden',
-          message: 'this account may look, but not change or run anything',
-          where: {},
-        })
+      const fault = refusal(route.needs, account)
+      if (fault) return sendFault(response, fault)
       const given = {
         params: route.params.parse(request.params),
         query: route.query.parse(request.query),
@@ -165,21 +135,29 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
       }
       // a text can hold statements: who may only look sees what saved ones come to
       const { text } = given.body as { text?: unknown }
-      if (account?.role !== 'engineer' && runsText.has(key) && !(await isSaved(engine, String(text))))
+      if (route.typed && !may(account!.role, 'change') && !(await isSaved(engine, String(text))))
         return sendFault(response, {
           code: 'forbidden',
           message: 'this account may look at jobs as they were saved, but not try other texts',
           where: {},
         })
-      // an open route has nobody; its handlers do not look
+      // a route for nobody in particular has no account; its handlers do not look
       const result = await handler({ engine, account: account!, request, response, options }, given)
       // some write their answer themselves, piece by piece
       if (response.headersSent) return
+      if (options.checkAnswers) checkAnswer(key, route, result ?? {})
       response.setHeader('Cache-Control', 'no-store')
       response.json(result ?? {})
     }
     answer().catch(next)
   })
+}
+
+/** Holds an answer to what the contract says of it; for tests. @throws Error where it is another */
+function checkAnswer(key: string, route: Route, result: unknown): void {
+  // as it travels: what is undefined is not there
+  const { error } = route.response.safeParse(JSON.parse(JSON.stringify(result)))
+  if (error) throw new Error(`${key} answers otherwise than the contract says: ${z.prettifyError(error)}`)
 }
 
 function servePages(app: express.Express, folder: string): void {

@@ -23,6 +23,8 @@ export interface ServerOptions {
   /** Folder of the built pages. */
   readonly pages: string
   readonly planner: Planner
+  /** Every answer is held to the contract: for tests. */
+  readonly checkAnswers?: boolean
 }
 
 export type Handler<T> =

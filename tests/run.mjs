@@ -21,6 +21,23 @@ if (process.argv.length === 2) {
   count(run('formatting', bin('prettier'), ['--check', '--log-level', 'warn', '.']))
   count(run('types', bin('tsc'), ['--noEmit']))
   count(run('lint', bin('eslint'), ['.', '--max-warnings', '0']))
+  count(
+    run('rooms and circles', bin('depcruise'), [
+      '--config',
+      '.dependency-cruiser.cjs',
+      'core',
+      'contract',
+      'database',
+      'engine',
+      'server',
+      'web',
+      'cli',
+      'demo',
+      'bench',
+      'tests',
+    ]),
+  )
+  count(run('dead code and dependencies', bin('knip'), []))
 }
 const tests = run('tests', bin('vitest'), [
   'run',

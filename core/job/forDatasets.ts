@@ -1,4 +1,4 @@
-import type { WriteMode } from './writes'
+import { writeOf, type WriteMode } from './writes'
 import type { Row, Table } from '../value'
 
 /** A dataset that is to be loaded, as far as the making of a job needs it. */
@@ -32,6 +32,8 @@ export interface OneJob {
   readonly left: readonly { readonly name: string; readonly reason: string }[]
 }
 
+const needsKey = ({ write }: OneJobAsk): boolean => writeOf(write).needs.includes('key')
+
 const kinds = ['table', 'files', 'service'] as const
 type Kind = (typeof kinds)[number]
 
@@ -50,7 +52,7 @@ export function oneJobFor(datasets: readonly PickedDataset[], ask: OneJobAsk): O
       left.push({ name: dataset.name, reason: place })
       continue
     }
-    if (ask.write === 'upsert' && dataset.key.length === 0) {
+    if (needsKey(ask) && dataset.key.length === 0) {
       left.push({
         name: dataset.name,
         reason: 'upsert needs a key, and none is known; name it in the catalog',
@@ -68,7 +70,7 @@ export function oneJobFor(datasets: readonly PickedDataset[], ask: OneJobAsk): O
       active: true,
     })
   }
-  if (ask.write === 'upsert' && keys.size > 1) {
+  if (needsKey(ask) && keys.size > 1) {
     const [first = ''] = keys
     const others = [...keys].filter((key) => key !== first)
     for (const dataset of datasets)
@@ -159,7 +161,7 @@ function documentFor(ask: OneJobAsk, used: readonly Kind[], key: readonly string
     `connection: ${ask.connection}`,
     `table: ${text(`${ask.schema}.{row.target}`)}`,
     `write: ${ask.write}`,
-    ...(ask.write === 'upsert' ? [`key: [${key.map(text).join(', ')}]`] : []),
+    ...(needsKey(ask) ? [`key: [${key.map(text).join(', ')}]`] : []),
     'unknown_columns: add',
   ]
   const part = (kind: Kind): string => `  - title: the ${words[kind]}

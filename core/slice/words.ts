@@ -16,15 +16,6 @@ export function everyText(duration: string): string {
   }
 }
 
-/** A duration (ISO 8601) as a length: `PT9H` 9 hours; itself where it cannot be read. */
-export function durationText(duration: string): string {
-  try {
-    return lengthOf(Temporal.Duration.from(duration)) || duration
-  } catch {
-    return duration
-  }
-}
-
 const lengthOf = (read: Temporal.Duration): string =>
   units
     .filter((unit) => read[unit] !== 0)

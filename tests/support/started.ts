@@ -38,6 +38,7 @@ export async function startDemo(name: string, history: boolean): Promise<Started
     ...process.env,
     DATABASE_URL: databaseUrl,
     UV_THREADPOOL_SIZE: '64',
+    MATTOCK_CHECK_ANSWERS: '1',
     ...(history ? { MATTOCK_DEMO_DAYS: '5' } : { MATTOCK_NO_HISTORY: '1', MATTOCK_TODAY: '2026-11-23' }),
   }
   const run = (args: string[]): Promise<Ran> =>

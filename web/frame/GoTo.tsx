@@ -19,6 +19,7 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
   const { environment } = useHere()
   const navigate = useNavigate()
   const [text, setText] = useState('')
+  const [chosen, setChosen] = useState<string>()
   const jobs = useAnswer(routes.jobs, {})
   const tables = useAnswer(routes.controlTables, { query: { environment } })
   const connections = useAnswer(routes.connections, { query: { environment } })
@@ -77,11 +78,20 @@ export default function GoTo({ onClose }: { onClose: () => void }): ReactElement
       sx={{ '& .MuiDialog-container': { alignItems: 'flex-start', pt: 6 } }}
     >
       {/* what is found is filtered here: runs are found by their number, datasets by the server */}
-      <Command shouldFilter={false} label="go to" className="go-to">
+      <Command
+        shouldFilter={false}
+        label="go to"
+        className="go-to"
+        value={found.some(({ path }) => path === chosen) ? chosen! : (found[0]?.path ?? '')}
+        onValueChange={setChosen}
+      >
         <Command.Input
           autoFocus
           value={text}
-          onValueChange={setText}
+          onValueChange={(next) => {
+            setText(next)
+            setChosen(undefined)
+          }}
           placeholder="a job, table, dataset, connection, or the number of a run"
         />
         <Command.List label="found">

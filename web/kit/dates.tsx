@@ -22,7 +22,7 @@ export function DayInput({
   value,
   onChange,
   wrong = false,
-  width = 158,
+  width = 146,
 }: {
   readonly label: string
   readonly value: string

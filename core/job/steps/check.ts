@@ -5,6 +5,7 @@ import { defineStep } from './definition'
 
 export const check = defineStep({
   does: 'what must hold of a table',
+  tells: 'holds',
   firstId: 'check',
   schema: z
     .strictObject({

@@ -32,6 +32,10 @@ export type TextAt = (path: string) => Resolved | null
 export interface StepDefinition<Schema extends z.ZodObject = z.ZodObject> {
   /** `rows from one place into another`. */
   readonly does: string
+  /** What a done one is told by: the rows it counted, the tables it changed, that all holds, or its log. */
+  readonly tells: 'rows' | 'tables' | 'holds' | 'log'
+  /** Columns of its source are mapped to those of its target. */
+  readonly maps?: true
   /** Id that a new one begins with. */
   readonly firstId: string
   /** Its keys; those made by `template` hold expressions. */

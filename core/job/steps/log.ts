@@ -4,6 +4,7 @@ import { defineStep } from './definition'
 
 export const log = defineStep({
   does: 'a line in the log of the load',
+  tells: 'log',
   firstId: 'tell',
   schema: z
     .strictObject({

@@ -4,6 +4,7 @@ import { defineStep } from './definition'
 
 export const sql = defineStep({
   does: 'statements on a database',
+  tells: 'tables',
   firstId: 'statement',
   schema: z
     .strictObject({

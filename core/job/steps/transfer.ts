@@ -98,6 +98,8 @@ const flow = (entries: Readonly<Record<string, string>>): string =>
 
 export const transfer = defineStep({
   does: 'rows from one place into another',
+  tells: 'rows',
+  maps: true,
   firstId: 'bring-in',
   schema: transferSchema,
   fresh: (names: Beginnings = someNames) =>

@@ -1,3 +1,4 @@
+import { stepDefinition } from '../../../core/job/steps'
 import { SliceInput } from './SliceInput'
 import { Lines } from '../../kit/Lines'
 import type { LookedAt } from './lookedAt'
@@ -138,7 +139,7 @@ export function Resolved({
           onText={onText}
           onRenamed={onRenamed}
         />
-        {step.kind === 'transfer' && !broken && (
+        {stepDefinition(step.kind).maps && !broken && (
           <ColumnMap
             key={`map of ${step.id}`}
             ask={{

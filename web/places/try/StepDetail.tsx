@@ -1,3 +1,4 @@
+import { stepDefinition } from '../../../core/job/steps'
 import { Lines } from '../../kit/Lines'
 import { TableBody, TableCell, TableRow } from '@mui/material'
 import { slotLabel } from '../../../core/job/slots'
@@ -102,7 +103,7 @@ function Looks({ detail, step }: { detail: Detail; step: TryStep }): ReactElemen
         </span>
       )}
       {step.state === 'done' && detail.looks.length === 0 && (
-        <span className="soft">{step.kind === 'check' ? 'All of it holds.' : 'It changed no table.'}</span>
+        <span className="soft">{nothingShown[stepDefinition(step.kind).tells]}</span>
       )}
       {Object.entries(step.rejectReasons).map(([reason, n]) => (
         <span key={reason} className="bad">
@@ -113,10 +114,18 @@ function Looks({ detail, step }: { detail: Detail; step: TryStep }): ReactElemen
   )
 }
 
+/** What is said of a done step that has no rows to show. */
+const nothingShown = {
+  rows: 'No row went through it.',
+  tables: 'It changed no table.',
+  holds: 'All of it holds.',
+  log: 'It wrote into the log.',
+} as const
+
 function saidOf(look: Look, step: TryStep): string {
   if (look.title === 'rejects') return 'was rejected'
   const rows = look.before !== undefined && look.after !== undefined ? `: ${numberText(look.before)} → ${numberText(look.after)} rows` : '' // prettier-ignore
-  return `came out${rows}${step.kind === 'transfer' && step.counts ? `, ${numberText(step.counts.written)} written` : ''}`
+  return `came out${rows}${stepDefinition(step.kind).tells === 'rows' && step.counts ? `, ${numberText(step.counts.written)} written` : ''}`
 }
 
 function LookGrid({ look, said }: { look: Look; said: string }): ReactElement {

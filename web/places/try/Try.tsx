@@ -1,3 +1,4 @@
+import { stepDefinition } from '../../../core/job/steps'
 import type { TryAnswer, TryStep } from './answers'
 import { Button } from '@mui/material'
 import { useMemo, useState, type ReactElement } from 'react'
@@ -226,7 +227,8 @@ function Said({ step }: { step: TryStep }): ReactElement {
         {took}
       </span>
     )
-  if (step.kind === 'transfer' && counts)
+  const { tells } = stepDefinition(step.kind)
+  if (tells === 'rows' && counts)
     return (
       <>
         {numberText(counts.read)} in, {numberText(counts.written)} written
@@ -239,8 +241,8 @@ function Said({ step }: { step: TryStep }): ReactElement {
   const changed = tables.filter(({ before, after }) => before !== after)
   return (
     <>
-      {step.kind === 'check'
-        ? 'holds'
+      {tells === 'holds' || tells === 'log'
+        ? { holds: 'holds', log: 'said' }[tells]
         : changed.length === 0
           ? tables.length === 0
             ? 'changed nothing'
@@ -261,7 +263,7 @@ const wide = 92
 /** What went in above what came out of it; both to the scale of the largest step. */
 function Flow({ step, most }: { step: TryStep; most: number }): ReactElement | null {
   const { counts } = step
-  if (step.kind !== 'transfer' || !counts || step.state === 'waiting') return null
+  if (stepDefinition(step.kind).tells !== 'rows' || !counts || step.state === 'waiting') return null
   const length = (n: number) => (n === 0 ? 0 : Math.max(1, (n / most) * wide))
   const parts = [
     { rows: counts.written, fill: 'var(--slate)' },
