@@ -4,6 +4,8 @@ export default defineConfig({
   test: {
     include: [
       'core/**/*.test.ts',
+      'contract/**/*.test.ts',
+      'web/**/*.test.tsx',
       'engine/**/*.test.ts',
       'server/**/*.test.ts',
       'demo/**/*.test.ts',

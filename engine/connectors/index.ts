@@ -1,11 +1,6 @@
 import type { ConnectionKind } from '../../core/connection/connection'
 import type { Connector, Opened } from './definition'
-import { files } from './files'
-import { postgres } from './postgres'
-import { service } from './service'
-
-/** Every kind of connection: how it is reached. */
-const connectors: { readonly [K in ConnectionKind]: Connector<K> } = { postgres, files, service }
+import { connectors } from './registry'
 
 /** The connector of a kind, ready for what it opened. */
 export const connectorFor = <K extends ConnectionKind>({ kind }: Opened<K>): Connector<K> =>

@@ -167,16 +167,20 @@ export function Table<T>(props: Props<T>): ReactElement {
     [columns, all],
   )
   const data = useMemo(() => (all ?? []).map((item) => ({ item })), [all])
+  const state = useMemo(
+    () => ({
+      sorting: kept.sort.filter(({ id: by }) => columns.some((column) => column.id === by)),
+      columnSizing: kept.widths,
+      columnVisibility: Object.fromEntries(kept.hidden.map((name) => [name, false])),
+    }),
+    [kept, columns],
+  )
   const table = useTable({
     features,
     columns: defs,
     data,
     columnResizeMode: 'onChange',
-    state: {
-      sorting: kept.sort.filter(({ id: by }) => columns.some((column) => column.id === by)),
-      columnSizing: kept.widths,
-      columnVisibility: Object.fromEntries(kept.hidden.map((name) => [name, false])),
-    },
+    state,
     onSortingChange: (next) => keep({ ...kept, sort: typeof next === 'function' ? next(kept.sort) : next }),
     onColumnSizingChange: (next) =>
       keep({ ...kept, widths: typeof next === 'function' ? next(kept.widths) : next }),

@@ -41,12 +41,14 @@ function offerAt(text: string, at: number, { names = [], texts = [], expression 
 /** A text that may hold expressions, with what could stand at the cursor offered below it: arrows and Enter, or Tab, take it. */
 export function Template(props: Props): ReactElement {
   const { label, value, onChange, lines = 1, disabled, placeholder } = props
-  const [offer, setOffer] = useState<Offer>()
+  /** Where the cursor stands, while something may be offered there; names may still be on their way. */
+  const [cursor, setCursor] = useState<number>()
   const [chosen, setChosen] = useState(0)
   const box = useRef<HTMLTextAreaElement>(null)
   const id = useId()
-  const look = (text: string, at: number) => {
-    setOffer(offerAt(text, at, props))
+  const offer = cursor === undefined ? undefined : offerAt(value, cursor, props)
+  const look = (at: number | undefined) => {
+    setCursor(at)
     setChosen(0)
   }
   const take = (option: string) => {
@@ -54,7 +56,7 @@ export function Template(props: Props): ReactElement {
     const next = value.slice(0, offer.from) + option + value.slice(offer.to)
     const at = offer.from + option.length
     onChange(next)
-    setOffer(undefined)
+    look(undefined)
     requestAnimationFrame(() => box.current?.setSelectionRange(at, at))
   }
   const keys = (event: KeyboardEvent) => {
@@ -62,8 +64,9 @@ export function Template(props: Props): ReactElement {
     if (!offer) return
     const by = { ArrowDown: 1, ArrowUp: -1 }[event.key]
     if (by) setChosen((chosen + by + offer.options.length) % offer.options.length)
-    else if (event.key === 'Enter' || event.key === 'Tab') take(offer.options[chosen]!)
-    else if (event.key === 'Escape') setOffer(undefined)
+    else if (event.key === 'Enter' || event.key === 'Tab')
+      take(offer.options[Math.min(chosen, offer.options.length - 1)]!)
+    else if (event.key === 'Escape') look(undefined)
     else return
     event.preventDefault()
     event.stopPropagation()
@@ -87,11 +90,11 @@ export function Template(props: Props): ReactElement {
         onChange={(event) => {
           const text = lines === 1 ? event.target.value.replace(/\n/g, ' ') : event.target.value
           onChange(text)
-          look(text, event.target.selectionStart)
+          look(event.target.selectionStart)
         }}
         onKeyDown={keys}
-        onClick={(event) => look(value, event.currentTarget.selectionStart)}
-        onBlur={() => setOffer(undefined)}
+        onClick={(event) => look(event.currentTarget.selectionStart)}
+        onBlur={() => look(undefined)}
       />
       {offer && (
         <ul id={`${id}-list`} role="listbox" aria-label={`for ${label}`}>

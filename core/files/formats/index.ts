@@ -1,12 +1,5 @@
-import { csv } from './csv'
+import { formats } from './registry'
 import type { FormatDefinition } from './definition'
-import { json } from './json'
-import { ndjson } from './ndjson'
-import { parquet } from './parquet'
-import { xlsx } from './xlsx'
-
-/** Every format of files. */
-export const formats = { csv, json, ndjson, xlsx, parquet } satisfies Record<string, FormatDefinition>
 
 export type FileKind = keyof typeof formats
 export const fileKinds = Object.keys(formats) as [FileKind, ...FileKind[]]
@@ -20,3 +13,5 @@ export const writtenKinds = fileKinds.filter((kind) => formats[kind].writes !== 
 /** The format of a file by its name; a name that tells nothing is one of CSV. */
 export const kindByName = (path: string): FileKind =>
   fileKinds.find((kind) => formats[kind].names.test(path)) ?? 'csv'
+
+export { formats } from './registry'

@@ -1,14 +1,8 @@
+import { steps } from './registry'
 import { z } from 'zod'
 import { textFieldsOf, type TextField } from '../../field/field'
 import { givenKind, kindsIn, optionalKinds, type Given, type Specs } from '../kinds'
-import { check } from './check'
 import type { StepDefinition } from './definition'
-import { log } from './log'
-import { sql } from './sql'
-import { transfer } from './transfer'
-
-/** Every kind of step. */
-export const steps = { transfer, sql, check, log }
 
 export type StepKind = keyof typeof steps
 export type StepSpec<K extends StepKind = StepKind> = Specs<typeof steps>[K]
@@ -53,3 +47,5 @@ export function followsSlice(step: Step): boolean {
   const { kind, spec } = stepOf(step)
   return stepDefinition(kind).followsSlice?.(spec) ?? false
 }
+
+export { steps } from './registry'

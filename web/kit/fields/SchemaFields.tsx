@@ -42,8 +42,10 @@ export function SchemaFields(props: Props): ReactElement {
   const kind = kinds?.of(value)
   const chosen = oneKind && Object.keys(oneKind).find((key) => value[key] !== undefined)
   const fields = fieldsOf(schema).filter(
-    ({ key, when }) =>
+    ({ key, when, schema: own }) =>
       !without.includes(key) &&
+      // what holds itself (a roster within a roster) is drawn by who knows how deep it goes
+      own !== schema &&
       (kinds === undefined || kind === undefined || kinds.all[kind]!.keys.includes(key)) &&
       (oneKind === undefined || !(key in oneKind) || key === chosen) &&
       (when?.(value) ?? true),

@@ -1,0 +1,7 @@
+import { check } from './check'
+import { log } from './log'
+import { sql } from './sql'
+import { transfer } from './transfer'
+
+/** Every kind of step. */
+export const steps = { transfer, sql, check, log }

@@ -1,0 +1,8 @@
+import type { ConnectionKind } from '../../core/connection/connection'
+import type { Connector } from './definition'
+import { files } from './files'
+import { postgres } from './postgres'
+import { service } from './service'
+
+/** Every kind of connection: how it is reached. */
+export const connectors: { readonly [K in ConnectionKind]: Connector<K> } = { postgres, files, service }
