@@ -153,6 +153,7 @@ export const glossary: Readonly<Record<string, string>> = {
   limits: 'what the length is limited by',
   line: 'line in the document or file, from 1',
   live: 'it is in use; pages mark it',
+  load: 'number of the load',
   loads: 'the loads',
   locator: 'its place in its connection: a table, a pattern of files, an address',
   log: 'lines that were written on the way',

@@ -55,10 +55,10 @@ describe('the description of the API', () => {
   })
 
   it('says of every parameter what it is', () => {
-    const silent: string[] = []
-    for (const { operationId, parameters } of operations)
-      for (const { name, description } of parameters)
-        expect(description, `${operationId}: ${name}`).toBeTruthy()
+    const silent = operations.flatMap(({ operationId, parameters }) =>
+      parameters.filter(({ description }) => !description).map(({ name }) => `${operationId}: ${name}`),
+    )
+    expect(silent).toEqual([])
   })
 
   it('refers to schemas that are there', () => {
