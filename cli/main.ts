@@ -1,5 +1,9 @@
 import { UsageError } from './usage'
+import { readFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
 import { argv, exit } from 'node:process'
+import { fileURLToPath } from 'node:url'
+import { didYouMean } from '../core/expression/nearest'
 
 const usage = `Mattock: see every load before it runs; prove every load after it ran.
 
@@ -20,6 +24,7 @@ Exit: 0 good, 1 the run failed or did not balance, 2 wrong use, 3 the plan has a
 
 async function main(): Promise<number> {
   const [command, ...rest] = argv.slice(2)
+  if (rest.includes('--help') || rest.includes('-h')) return help()
   switch (command) {
     case 'start':
       return await (await import('./start')).start(rest)
@@ -42,11 +47,30 @@ async function main(): Promise<number> {
     case 'help':
     case '--help':
     case '-h':
-      process.stdout.write(usage)
-      return 0
+      return help()
+    case '--version':
+    case 'version':
+      return version()
     default:
-      throw new UsageError(command ? `there is no command "${command}"` : 'which command?')
+      throw new UsageError(
+        command ? `there is no command "${command}"${didYouMean(command, commands)}` : 'which command?',
+      )
   }
+}
+
+/** The commands that the usage lists. */
+const commands = [...usage.matchAll(/^ {2}\.\/mattock (\w+)/gm)].map(([, name]) => name!)
+
+function version(): number {
+  const project = join(dirname(fileURLToPath(import.meta.url)), '..')
+  const { version } = JSON.parse(readFileSync(join(project, 'package.json'), 'utf8')) as { version: string }
+  process.stdout.write(`${version}\n`)
+  return 0
+}
+
+function help(): number {
+  process.stdout.write(usage)
+  return 0
 }
 
 main().then(

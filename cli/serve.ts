@@ -18,7 +18,10 @@ const project = join(dirname(fileURLToPath(import.meta.url)), '..')
 
 /** The server process: the API, the pages, and in a demo the work that makes its history. */
 export async function serve(): Promise<number> {
-  const log = pino({ level: process.env.MATTOCK_LOG ?? 'warn' }, pino.destination(2))
+  const log = pino(
+    { level: process.env.MATTOCK_LOG ?? 'warn', serializers: { error: pino.stdSerializers.err } },
+    pino.destination(2),
+  )
   const url = process.env.DATABASE_URL
   const data = process.env.MATTOCK_DATA
   if (!url || !data) throw new Error('the server is started by ./mattock start')

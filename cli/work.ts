@@ -1,7 +1,9 @@
 import { parseArgs } from 'node:util'
 import { routes } from '../contract/routes'
 import type { Answer } from '../contract/route'
+import { didYouMean } from '../core/expression/nearest'
 import type { Row } from '../core/value'
+import { runStates } from '../database/records'
 import { ApiError, openApi, type Api } from './api'
 import { UsageError } from './usage'
 import { comparisonText, planText, runsText, runText } from './print'
@@ -92,6 +94,7 @@ export async function work(
         return await finish(api, run, values.wait, say)
       }
       case 'runs': {
+        readState(values.state)
         const list = await api.call(routes.runs, {
           query: {
             limit: Number(values.limit),
@@ -129,6 +132,14 @@ type RunDocument = Answer<typeof routes.runDocument>
 function runNumber(text: string): number {
   if (!/^\d+$/.test(text)) throw new UsageError(`"${text}" is no run; it is a number`)
   return Number(text)
+}
+
+function readState(state: string | undefined): void {
+  const states: readonly string[] = runStates
+  if (state !== undefined && !states.includes(state))
+    throw new UsageError(
+      `--state ${state}: ${didYouMean(state, states).replace(/^; /, '') || `it is one of ${states.join(', ')}`}`,
+    )
 }
 
 function readSets(sets: readonly string[]): Row {

@@ -93,7 +93,7 @@ export const glossary: Readonly<Record<string, string>> = {
   endedAt: 'when it ended (ISO 8601); null while it goes on',
   environment: 'name of the environment',
   environments: 'the environments, in their order',
-  error: 'the fault that ended it; null for none',
+  error: 'what made it fail; null or not there for none',
   estimated: 'the number is an estimate',
   every: 'length of a slice (ISO 8601 duration)',
   exclude: 'patterns of what is left out',

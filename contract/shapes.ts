@@ -249,6 +249,7 @@ export const statementSchema = z.object({
   text: z.string(),
   values: z.array(z.unknown()).optional(),
   rows: z.number().optional(),
+  error: z.string().optional(),
   milliseconds: z.number(),
 })
 export const fileRecordSchema = z.object({

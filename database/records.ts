@@ -41,6 +41,8 @@ export interface StatementRecord {
   readonly values?: readonly unknown[]
   /** Rows it touched, where the server says so. */
   readonly rows?: number
+  /** What the server said, where it failed. */
+  readonly error?: string
   readonly milliseconds: number
 }
 

@@ -154,26 +154,30 @@ export const jobVersion = mattock.table(
   (t) => [uniqueIndex().on(t.job, t.version)],
 )
 
-export const plan = mattock.table('plan', {
-  id: serial('id').primaryKey(),
-  job: text('job').notNull(),
-  versionId: integer('version_id')
-    .notNull()
-    .references(() => jobVersion.id),
-  environment: text('environment').notNull(),
-  createdAt: created(),
-  by: text('by').notNull(),
-  parameters: jsonb('parameters').$type<Row>().notNull(),
-  only: text('only'),
-  span: text('span'),
-  /** Parts without their roster's rows, which are in the loads. */
-  parts: jsonb('parts').$type<StoredPart[]>().notNull(),
-  findings: jsonb('findings').$type<Finding[]>().notNull(),
-  forecast: jsonb('forecast').$type<Forecast | null>(),
-  loads: integer('loads').notNull(),
-  /** What loads have in common: the connections they use, the codes of the findings about them. */
-  marks: jsonb('marks').$type<PlanMark[]>().notNull().default([]),
-})
+export const plan = mattock.table(
+  'plan',
+  {
+    id: serial('id').primaryKey(),
+    job: text('job').notNull(),
+    versionId: integer('version_id')
+      .notNull()
+      .references(() => jobVersion.id),
+    environment: text('environment').notNull(),
+    createdAt: created(),
+    by: text('by').notNull(),
+    parameters: jsonb('parameters').$type<Row>().notNull(),
+    only: text('only'),
+    span: text('span'),
+    /** Parts without their roster's rows, which are in the loads. */
+    parts: jsonb('parts').$type<StoredPart[]>().notNull(),
+    findings: jsonb('findings').$type<Finding[]>().notNull(),
+    forecast: jsonb('forecast').$type<Forecast | null>(),
+    loads: integer('loads').notNull(),
+    /** What loads have in common: the connections they use, the codes of the findings about them. */
+    marks: jsonb('marks').$type<PlanMark[]>().notNull().default([]),
+  },
+  (t) => [index().on(t.job, t.id.desc()), index().on(t.createdAt.desc())],
+)
 
 const ofPlan = () =>
   integer('plan_id')
@@ -265,6 +269,7 @@ export const run = mattock.table(
   (t) => [
     index().on(t.createdAt.desc()),
     index().on(t.job, t.createdAt.desc()),
+    index().on(t.planId),
     index('run_active')
       .on(t.priority, t.id)
       .where(sql`state = 'running'`),
@@ -307,6 +312,7 @@ export const load = mattock.table(
   },
   (t) => [
     uniqueIndex().on(t.runId, t.number),
+    index().on(t.key),
     index('load_waiting')
       .on(t.runId, t.part, t.number)
       .where(sql`state = 'waiting'`),

@@ -172,9 +172,28 @@ describe('the command', () => {
     })
     expect(JSON.parse((await demo.mattock('runs', '--json')).out)).toHaveLength(before)
   })
+  it.each([['help'], ['--help'], ['start', '--help'], ['plan', '-h']])(
+    'says how it is called for %j, and does nothing else',
+    async (...args) => {
+      const { code, out } = await demo.mattock(...args)
+      expect(code).toBe(0)
+      expect(out).toContain('./mattock plan JOB')
+    },
+  )
+  it('says which version it is', async () => {
+    expect(await demo.mattock('--version')).toMatchObject({
+      code: 0,
+      out: expect.stringMatching(/^\d+\.\d+\.\d+\n$/) as string,
+    })
+  })
   it.each([
     [['plan'], 'takes one job'],
     [['plan', 'no-such-job'], 'there is no job'],
+    [['plan', 'gauge-reading'], 'did you mean "gauge-readings"?'],
+    [['plan', 'gauge-readings', '--env', 'stagin'], 'did you mean "staging"?'],
+    [['runs', '--state', 'fialed'], 'did you mean "failed"?'],
+    [['runs', '--state', 'x'], 'it is one of waiting, ready'],
+    [['plna', 'gauge-readings'], 'did you mean "plan"?'],
     [['plan', 'gauge-readings', '--slices', 'soon'], 'no date or time'],
     [['plan', 'gauge-readings', '--nope'], 'Unknown option'],
     [['run', 'gauge-readings', '--set', 'x'], 'name=value'],

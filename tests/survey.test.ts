@@ -279,6 +279,26 @@ it('is one at a time for a connection', async () => {
   await bench.own(`delete from mattock.survey where state = 'waiting'`)
 })
 
+it('is one, where two begin it at the same moment', async () => {
+  const ask = {
+    connection: 'warehouse',
+    environment: 'dev',
+    scope: { ...everything, include: ['x'] },
+    by: 'test',
+  }
+  const ends = await Promise.allSettled(Array.from({ length: 8 }, () => startSurvey(bench.engine, ask)))
+  const begun = ends.flatMap((end) => (end.status === 'fulfilled' ? [end.value] : []))
+  expect(begun.length).toBeGreaterThanOrEqual(1)
+  // one that ended before the next was asked for may be followed by another; never are two under way at once
+  const spans = await bench.own(
+    `select count(*)::int as n from mattock.survey a join mattock.survey b on a.id < b.id and a.id = any ($1) and b.id = any ($1)
+     where coalesce(a.ended_at, 'infinity') > b.created_at`,
+    [begun],
+  )
+  expect(spans[0]!.n).toBe(0)
+  for (const id of begun) await finished(id)
+})
+
 describe('a survey of a database', () => {
   it('finds tables and views with their types, keys, comments and rows', async () => {
     await bench.rows(`create schema s; create table s.pump (id bigint primary key, kw numeric(7,2) not null, "odd ""name""" text, at timestamptz);

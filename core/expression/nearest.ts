@@ -37,3 +37,9 @@ export function nearestName(name: string, known: Iterable<string>): string | und
   }
   return best
 }
+
+/** What is said after a name that is not known: the nearest that is, or nothing. */
+export function didYouMean(name: string, known: Iterable<string>): string {
+  const near = nearestName(name, known)
+  return near === undefined ? '' : `; did you mean "${near}"?`
+}

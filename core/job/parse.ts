@@ -1,7 +1,7 @@
 import { isMap, isNode, isPair, LineCounter, parseDocument, type Document } from 'yaml'
 import type { z } from 'zod'
 import type { Fault } from '../fault'
-import { nearestName } from '../expression/nearest'
+import { didYouMean } from '../expression/nearest'
 import { jobJsonSchema, jobSchema, type Job } from './document'
 
 export interface ParsedJob {
@@ -42,8 +42,7 @@ function issueFaults(issue: z.core.$ZodIssue, place: ParsedJob['place']): Fault[
   if (issue.code === 'unrecognized_keys') {
     return issue.keys.map((key) => {
       const inside = path === '' ? key : `${path}.${key}`
-      const near = nearestName(key, knownKeys)
-      const message = `nothing here is called "${key}"${near ? `; did you mean "${near}"?` : ''}`
+      const message = `nothing here is called "${key}"${didYouMean(key, knownKeys)}`
       return { code: 'document', message, where: { path: inside, ...place(inside) } }
     })
   }

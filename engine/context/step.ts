@@ -91,7 +91,7 @@ export function stepFault(code: string, message: string, advice: string, rows?: 
   throw new StepFault({ code, message, effect: nothingWritten, advice, ...(rows ? { rows } : {}) })
 }
 
-/** Runs a statement and keeps it, its values and its time for the record. */
+/** Runs a statement and keeps it, its values and its time for the record; one that failed too, with what was said. */
 export async function recorded(
   client: pg.ClientBase,
   outcome: Outcome,
@@ -100,13 +100,20 @@ export async function recorded(
   values: readonly unknown[] = [],
 ): Promise<pg.QueryResult> {
   const start = performance.now()
-  const result = await client.query(text, values as unknown[])
-  outcome.statements.push({
-    on,
-    text,
-    ...(values.length > 0 ? { values } : {}),
-    ...(result.rowCount === null ? {} : { rows: result.rowCount }),
-    milliseconds: Math.round((performance.now() - start) * 10) / 10,
-  })
-  return result
+  const keep = (end: Pick<StatementRecord, 'rows' | 'error'>): void =>
+    void outcome.statements.push({
+      on,
+      text,
+      ...(values.length > 0 ? { values } : {}),
+      ...end,
+      milliseconds: Math.round((performance.now() - start) * 10) / 10,
+    })
+  try {
+    const result = await client.query(text, values as unknown[])
+    keep(result.rowCount === null ? {} : { rows: result.rowCount })
+    return result
+  } catch (error) {
+    keep({ error: (error as Error).message })
+    throw error
+  }
 }

@@ -1,4 +1,5 @@
 import { and, desc, eq, sql } from 'drizzle-orm'
+import { didYouMean } from '../../core/expression/nearest'
 import { fail, FaultError, type Fault } from '../../core/fault'
 import type { Job } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
@@ -19,14 +20,14 @@ export async function readVersion(engine: Engine, name: string, version?: number
     )
     .orderBy(desc(jobVersion.version))
     .limit(1)
-  return (
-    found ??
-    fail(
-      'unknown-name',
-      version === undefined ? `there is no job "${name}"` : `job ${name} has no version ${version}`,
-      { job: name },
-    )
+  if (found) return found
+  if (version !== undefined) fail('unknown-name', `job ${name} has no version ${version}`, { job: name })
+  const jobs = await engine.db.select({ name: job.name }).from(job)
+  const near = didYouMean(
+    name,
+    jobs.map((one) => one.name),
   )
+  fail('unknown-name', `there is no job "${name}"${near}`, { job: name })
 }
 
 /** The newest version of every job, by name. */

@@ -1,6 +1,6 @@
 import { controlsOf } from '../../core/job/rosters'
 import { sourceId, type Gathered } from '../../core/roster/gathered'
-import { eq } from 'drizzle-orm'
+import { didYouMean } from '../../core/expression/nearest'
 import { fail } from '../../core/fault'
 import type { Job } from '../../core/job/document'
 import { expand } from '../../core/plan/expand/expand'
@@ -36,8 +36,15 @@ export async function readEnvironment(
   engine: Engine,
   name: string,
 ): Promise<{ name: string; values: Row; live: boolean }> {
-  const [found] = await engine.db.select().from(environmentTable).where(eq(environmentTable.name, name))
-  return found ?? fail('unknown-name', `there is no environment "${name}"`)
+  const all = await engine.db.select().from(environmentTable)
+  const near = () =>
+    didYouMean(
+      name,
+      all.map((one) => one.name),
+    )
+  return (
+    all.find((one) => one.name === name) ?? fail('unknown-name', `there is no environment "${name}"${near()}`)
+  )
 }
 
 /** @throws FaultError `slices` where the span cannot be read, or the job has no slices */

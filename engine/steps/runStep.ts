@@ -39,15 +39,22 @@ export interface StepEnd {
 export async function runStep(frame: StepFrame, step: Step, texts: StepTexts): Promise<StepEnd> {
   const { runner, spec } = runnerOf(step)
   const text = textReader(frame.zone, step, texts)
+  // what failed attempts did stays in the record, before what the last one did
+  const before: Pick<Outcome, 'log' | 'statements'> = { log: [], statements: [] }
   for (let attempt = 0; ; attempt++) {
-    const outcome: Outcome = emptyOutcome()
+    const outcome: Outcome = {
+      ...emptyOutcome(),
+      log: [...before.log],
+      statements: [...before.statements],
+    }
     try {
       if (frame.aside) frame.aside.looks = []
       return { outcome: await runner.run({ ...frame, text, outcome }, spec) }
     } catch (error) {
       if (frame.signal.aborted) return { outcome, error: stopped().error }
       if (mayPass(error) && attempt < pauses.length) {
-        outcome.log.push(`${(error as Error).message}; tried again`)
+        before.log = [...outcome.log, `${(error as Error).message}; tried again`]
+        before.statements = outcome.statements
         await new Promise((resolve) => setTimeout(resolve, pauses[attempt]))
         continue
       }

@@ -1,4 +1,5 @@
 import { and, eq, inArray, isNull, sql } from 'drizzle-orm'
+import { drizzle } from 'drizzle-orm/node-postgres'
 import type pg from 'pg'
 import { fail } from '../../core/fault'
 import { applyEdits, settle, type ColumnEdits } from '../../core/catalog/edits'
@@ -83,16 +84,16 @@ export async function acceptProposals(
         const id = await insertDataset(client, of, { ...found, name }, by, at)
         if (id !== undefined) notes.push({ id, found, paths })
       } else if (kind === 'changed' && found && datasetId !== null) {
-        const { rows } = await client.query<{ id: number }>(
-          'select id from mattock.dataset where id = $1 for update',
-          [datasetId],
-        )
-        if (rows.length === 0) continue
-        const [before] = await engine.db.select().from(dataset).where(eq(dataset.id, datasetId))
+        const [before] = await drizzle(client)
+          .select()
+          .from(dataset)
+          .where(eq(dataset.id, datasetId))
+          .for('update')
+        if (!before) continue
         const step = byRule
-          ? settle(before!.columns, found.columns, before!.newColumns)
+          ? settle(before.columns, found.columns, before.newColumns)
           : { settled: found.columns, changed: true, waits: null }
-        await nextVersion(client, before!, found, step, { by, at, survey: surveyId })
+        await nextVersion(client, before, found, step, { by, at, survey: surveyId })
         notes.push({ id: datasetId, found, paths })
       } else if (kind === 'gone' && datasetId !== null) {
         await client.query('update mattock.dataset set gone_at = $2, surveyed_at = $2 where id = $1', [

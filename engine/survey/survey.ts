@@ -1,6 +1,7 @@
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { and, eq, sql } from 'drizzle-orm'
+import type pg from 'pg'
 import { fail } from '../../core/fault'
 import { compareSchemas, isSame, type SchemaChange } from '../../core/catalog/compare'
 import type { FoundDataset, Stray } from '../../core/catalog/found'
@@ -16,6 +17,7 @@ import {
 import { openConnection } from '../connectors/connections'
 import { connectorFor } from '../connectors'
 import type { Engine } from '../context/engine'
+import { transaction } from '../context/transaction'
 import { acceptProposals, noteSame } from './accept'
 import { type ReadFile } from './shapes'
 import { reasonOf } from './reason'
@@ -32,22 +34,37 @@ export interface SurveyAsk {
 /** Puts a survey on the queue. @throws FaultError where one of the same connection is under way */
 export async function startSurvey(engine: Engine, ask: SurveyAsk): Promise<number> {
   await openConnection(engine, ask.connection, ask.environment)
-  const { rows } = await engine.db.$client.query<{ id: number }>(
-    `insert into mattock.survey (environment, connection, scope, by, unattended)
-     select $1, $2, $3, $4, $5
-     where not exists (select 1 from mattock.survey where environment = $1 and connection = $2 and state in ('waiting', 'running'))
-     returning id`,
-    [ask.environment, ask.connection, JSON.stringify(ask.scope), ask.by, ask.unattended ?? false],
-  )
-  const id = rows[0]?.id
-  if (id === undefined)
-    fail('conflict', `a survey of ${ask.connection} is under way already`, { connection: ask.connection })
-  await enqueue(engine, id)
-  return id
+  return await transaction(engine.db.$client, async (client) => {
+    await oneAtATime(client, ask)
+    const { rows } = await client.query<{ id: number }>(
+      `insert into mattock.survey (environment, connection, scope, by, unattended)
+       values ($1, $2, $3, $4, $5) returning id`,
+      [ask.environment, ask.connection, JSON.stringify(ask.scope), ask.by, ask.unattended ?? false],
+    )
+    const { id } = rows[0]!
+    await enqueue(client, id)
+    return id
+  })
 }
 
-async function enqueue(engine: Engine, id: number): Promise<void> {
-  await engine.db.$client.query(
+/** Two who begin at the same moment wait for each other here. @throws FaultError where one is under way */
+async function oneAtATime(
+  client: pg.PoolClient,
+  { environment, connection }: Pick<SurveyAsk, 'environment' | 'connection'>,
+): Promise<void> {
+  await client.query(`select pg_advisory_xact_lock(hashtextextended($1, 0))`, [
+    `mattock survey ${environment} ${connection}`,
+  ])
+  const { rowCount } = await client.query(
+    `select 1 from mattock.survey
+     where environment = $1 and connection = $2 and state in ('waiting', 'running') limit 1`,
+    [environment, connection],
+  )
+  if (rowCount) fail('conflict', `a survey of ${connection} is under way already`, { connection })
+}
+
+async function enqueue(client: Pick<pg.PoolClient, 'query'>, id: number): Promise<void> {
+  await client.query(
     `select graphile_worker.add_job('survey', json_build_object('survey', $1::int), job_key := 'survey:' || $1::int, max_attempts := 1)`,
     [id],
   )
@@ -67,13 +84,20 @@ export async function stopSurvey(engine: Engine, id: number): Promise<void> {
 
 /** Goes on with a survey that was stopped or failed, from where it was. @throws FaultError where it is neither */
 export async function resumeSurvey(engine: Engine, id: number): Promise<void> {
-  const { rowCount } = await engine.db.$client.query(
-    `update mattock.survey set state = 'waiting', stopping = false, ended_at = null, fault = null, attempt = 0
-     where id = $1 and state in ('stopped', 'failed')`,
-    [id],
-  )
-  if (!rowCount) fail('not-running', `survey ${id} is neither stopped nor failed`)
-  await enqueue(engine, id)
+  await transaction(engine.db.$client, async (client) => {
+    const { rows } = await client.query<{ environment: string; connection: string }>(
+      `select environment, connection from mattock.survey where id = $1 and state in ('stopped', 'failed')`,
+      [id],
+    )
+    if (rows[0]) await oneAtATime(client, rows[0])
+    const { rowCount } = await client.query(
+      `update mattock.survey set state = 'waiting', stopping = false, ended_at = null, fault = null, attempt = 0
+       where id = $1 and state in ('stopped', 'failed')`,
+      [id],
+    )
+    if (!rowCount) fail('not-running', `survey ${id} is neither stopped nor failed`)
+    await enqueue(client, id)
+  })
 }
 
 /** Why a worker that is about to end breaks its surveys off: another goes on with them. */
@@ -115,7 +139,7 @@ export async function runSurvey(
   } catch (error) {
     if (signal.aborted && signal.reason === handOver) {
       await engine.db.update(survey).set({ state: 'waiting', worker: null }).where(mine)
-      return await enqueue(engine, id)
+      return await enqueue(engine.db.$client, id)
     }
     await engine.db
       .update(survey)

@@ -28,7 +28,7 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
       .update(tryTable)
       .set({ state, ...(state === 'held' ? {} : { endedAt: sql`clock_timestamp()` }) })
       .where(mine)
-    await tellTry(engine, id)
+    await tellTry(engine.db.$client, id)
   }
   const { job } = parseJob(taken.document)
   const environment = await readEnvironment(engine, taken.environment)
@@ -52,7 +52,7 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
     const load = taken.loads[unit.load]!
     const at = and(eq(tryStep.tryId, id), eq(tryStep.position, unit.position))
     await engine.db.update(tryStep).set({ state: 'running' }).where(at)
-    await tellTry(engine, id)
+    await tellTry(engine.db.$client, id)
     const part = job!.parts[load.part]!
     const step = allSteps(part).find((one) => one.id === unit.step)
     if (!step) fail('unknown-name', `the document has no step "${unit.step}" any more`)
@@ -109,7 +109,7 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
         .where(and(eq(tryStep.tryId, id), gt(tryStep.position, place), lt(tryStep.position, next)))
     place = next
     await engine.db.update(tryTable).set({ next, aside: aside.state }).where(mine)
-    await tellTry(engine, id)
+    await tellTry(engine.db.$client, id)
     if (signal.aborted) return await end('stopped')
     if (unit.hold && !error && place < steps.length) return await end('held')
   }

@@ -3,6 +3,7 @@ import { activeSteps } from '../../core/job/document'
 import { rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { and, asc, desc, eq, sql } from 'drizzle-orm'
+import type pg from 'pg'
 import { quoteName } from '../../core/text/slot'
 import { fail } from '../../core/fault'
 import { type Job } from '../../core/job/document'
@@ -75,7 +76,7 @@ export async function startTry(engine: Engine, ask: TryAsk): Promise<number> {
   const units = unitsOf(job, loads, ask)
   if (units.length === 0)
     fail('try', 'there is no step to run: all of them are turned off, or after the last one')
-  const { rows } = await transaction(engine.db.$client, async (client) => {
+  return await transaction(engine.db.$client, async (client) => {
     const made = await client.query<{ id: number }>(
       `insert into mattock.try (job, title, environment, document, ask, parameters, loads, aside, by)
        values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
@@ -92,10 +93,9 @@ export async function startTry(engine: Engine, ask: TryAsk): Promise<number> {
        from jsonb_to_recordset($2::jsonb) as u(position int, load int, step text, title text, kind text, hold boolean)`,
       [made.rows[0]!.id, JSON.stringify(units)],
     )
-    return made
+    await enqueue(client, made.rows[0]!.id)
+    return made.rows[0]!.id
   })
-  await enqueue(engine, rows[0]!.id)
-  return rows[0]!.id
 }
 
 /** The loads of a try, with every text resolved. */
@@ -159,16 +159,17 @@ function unitsOf(job: Job, loads: readonly TryLoad[], ask: TryAsk) {
   return units
 }
 
-export async function enqueue(engine: Engine, id: number): Promise<void> {
-  await engine.db.$client.query(
+async function enqueue(client: Pick<pg.PoolClient, 'query'>, id: number): Promise<void> {
+  await client.query(
     `select graphile_worker.add_job('try', json_build_object('try', $1::int), job_key := 'try:' || $1::int, max_attempts := 1, priority := -10)`,
     [id],
   )
-  await tellTry(engine, id)
+  await tellTry(client, id)
 }
 
-export async function tellTry(engine: Engine, id: number): Promise<void> {
-  await engine.db.$client.query(`select pg_notify('mattock', json_build_object('try', $1::int)::text)`, [id])
+/** Lets the open pages know, at the end of the transaction where there is one. */
+export async function tellTry(client: Pick<pg.PoolClient, 'query'>, id: number): Promise<void> {
+  await client.query(`select pg_notify('mattock', json_build_object('try', $1::int)::text)`, [id])
 }
 
 export async function readTry(engine: Engine, id: number): Promise<Try> {
@@ -193,12 +194,14 @@ export async function triesOf(engine: Engine, job: string, limit: number): Promi
 
 /** Goes on after a hold. @throws FaultError where it is not held */
 export async function goOn(engine: Engine, id: number): Promise<void> {
-  const { rowCount } = await engine.db.$client.query(
-    `update mattock.try set state = 'waiting' where id = $1 and state = 'held'`,
-    [id],
-  )
-  if (!rowCount) fail('not-held', `try ${id} is not held`)
-  await enqueue(engine, id)
+  await transaction(engine.db.$client, async (client) => {
+    const { rowCount } = await client.query(
+      `update mattock.try set state = 'waiting' where id = $1 and state = 'held'`,
+      [id],
+    )
+    if (!rowCount) fail('not-held', `try ${id} is not held`)
+    await enqueue(client, id)
+  })
 }
 
 /** Ends a try where it is; the step at work is rolled back. @throws FaultError where it has ended */
@@ -211,7 +214,7 @@ export async function stopTry(engine: Engine, id: number): Promise<void> {
     [id],
   )
   if (!rowCount) fail('not-running', `try ${id} has ended already`)
-  await tellTry(engine, id)
+  await tellTry(engine.db.$client, id)
 }
 
 /** Takes away what a try wrote aside: its scratch schemas and its files. What it showed stays. */
@@ -231,7 +234,7 @@ export async function clearTry(engine: Engine, id: number): Promise<void> {
       ...(found.state === 'held' ? { state: 'stopped', endedAt: sql`clock_timestamp()` } : {}),
     })
     .where(and(eq(tryTable.id, id), sql`${tryTable.clearedAt} is null`))
-  await tellTry(engine, id)
+  await tellTry(engine.db.$client, id)
 }
 
 /** Clears what has stood for a day, and forgets tries of last week. What cannot be reached is left for the next time. */

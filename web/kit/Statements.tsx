@@ -16,6 +16,11 @@ export function Statements({ list }: { list: readonly Statement[] }): ReactEleme
             {statement.rows !== undefined && `, ${count(statement.rows, 'row')}`},{' '}
             {lengthText(statement.milliseconds / 1000)}
           </span>
+          {statement.error !== undefined && (
+            <div className="problem" role="note">
+              failed: {statement.error}
+            </div>
+          )}
           <pre className="code mono">
             {statement.text}
             {statement.values &&

@@ -1,5 +1,4 @@
 import { formats } from './registry'
-import type { FormatDefinition } from './definition'
 
 export type FileKind = keyof typeof formats
 export const fileKinds = Object.keys(formats) as [FileKind, ...FileKind[]]

@@ -1,0 +1,100 @@
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { nothingWritten, recorded, stepFault, type Outcome, type StepContext } from '../context/step'
+import { runStep, type StepFrame } from './runStep'
+
+// what a kind of step does is made up here: the order, the pauses and the record are what is looked at
+const run = vi.hoisted(() => vi.fn<(context: StepContext) => Promise<Outcome>>())
+vi.mock('./index', () => ({ runnerOf: () => ({ runner: { run }, spec: {} }) }))
+
+const step = { id: 'load', log: { text: 'x' } } as never
+const frame = { zone: 'UTC', signal: new AbortController().signal } as unknown as StepFrame
+const texts = { planned: [], bindings: () => ({}) }
+const passing = () => Object.assign(new Error('the server went away'), { code: '57P01' })
+
+/** Runs the step while its pauses pass at once. */
+async function ran(at: StepFrame = frame) {
+  const end = runStep(at, step, texts)
+  await vi.runAllTimersAsync()
+  return await end
+}
+
+beforeEach(() => {
+  run.mockReset()
+  vi.useFakeTimers()
+  return () => void vi.useRealTimers()
+})
+
+describe('a step', () => {
+  it('is tried again after a fault that may pass, and its record keeps what every attempt did', async () => {
+    run.mockImplementationOnce(({ outcome }) => {
+      outcome.log.push('first line')
+      outcome.statements.push({ on: 'books', text: 'select 1', milliseconds: 1, error: 'went away' })
+      outcome.counts = { ...outcome.counts, read: 7 }
+      throw passing()
+    })
+    run.mockImplementationOnce(({ outcome }) => {
+      outcome.log.push('second line')
+      outcome.statements.push({ on: 'books', text: 'select 2', milliseconds: 1, rows: 1 })
+      outcome.counts = { ...outcome.counts, read: 3 }
+      return Promise.resolve(outcome)
+    })
+    const { outcome, error } = await ran()
+    expect(error).toBeUndefined()
+    expect(outcome.log).toEqual(['first line', 'the server went away; tried again', 'second line'])
+    expect(outcome.statements.map(({ text }) => text)).toEqual(['select 1', 'select 2'])
+    // rows of an attempt that was rolled back are not counted
+    expect(outcome.counts.read).toBe(3)
+  })
+
+  it('is given up after three pauses, with every attempt in its log', async () => {
+    run.mockRejectedValue(passing())
+    const { outcome, error } = await ran()
+    expect(run).toHaveBeenCalledTimes(4)
+    expect(outcome.log).toEqual(Array(3).fill('the server went away; tried again'))
+    expect(error).toMatchObject({ code: '57P01', effect: nothingWritten })
+  })
+
+  it('is not tried again after a fault that stays', async () => {
+    run.mockRejectedValue(Object.assign(new Error('permission denied for table t'), { code: '42501' }))
+    const { error } = await ran()
+    expect(run).toHaveBeenCalledTimes(1)
+    expect(error?.advice).toMatch(/give the connection’s user the right/)
+  })
+
+  it('says what the step itself found wrong, in its words', async () => {
+    run.mockImplementation(() => stepFault('rows', '3 rows have no key', 'mend the rows'))
+    expect((await ran()).error).toEqual({
+      code: 'rows',
+      message: '3 rows have no key',
+      effect: nothingWritten,
+      advice: 'mend the rows',
+    })
+  })
+
+  it('is stopped, not failed, where the load was stopped meanwhile', async () => {
+    const stopping = new AbortController()
+    run.mockImplementation(() => {
+      stopping.abort()
+      throw passing()
+    })
+    expect((await ran({ ...frame, signal: stopping.signal })).error?.code).toBe('stopped')
+    expect(run).toHaveBeenCalledTimes(1)
+  })
+})
+
+describe('a statement', () => {
+  it('that failed is in the record too, with what the server said', async () => {
+    const outcome = { statements: [] as unknown[] } as unknown as Outcome
+    const client = { query: () => Promise.reject(new Error('relation "t" does not exist')) } as never
+    await expect(recorded(client, outcome, 'books', 'select * from t where a = $1', [4])).rejects.toThrow()
+    expect(outcome.statements).toEqual([
+      {
+        on: 'books',
+        text: 'select * from t where a = $1',
+        values: [4],
+        error: 'relation "t" does not exist',
+        milliseconds: expect.any(Number) as number,
+      },
+    ])
+  })
+})
