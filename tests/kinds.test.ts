@@ -2,6 +2,13 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, describe, expect, it, vi } from 'vitest'
+import type * as StepKinds from '../core/job/steps/registry'
+import type * as StepRunners from '../engine/steps/registry'
+import type * as ConnectorKinds from '../core/connection/registry'
+import type * as Connectors from '../engine/connectors/registry'
+import type * as FormatKinds from '../core/files/formats/registry'
+import type * as FormatReaders from '../engine/formats'
+import type * as Findings from '../core/plan/findings/index'
 import type { StepFrame } from '../engine/steps/runStep'
 
 /**
@@ -11,7 +18,7 @@ import type { StepFrame } from '../engine/steps/runStep'
 vi.mock('../core/job/steps/registry', async (original) => {
   const { z } = await import('zod')
   const { template } = await import('../core/field/field')
-  const { steps } = await original<typeof import('../core/job/steps/registry')>()
+  const { steps } = await original<typeof StepKinds>()
   const shout = {
     does: 'its words in capitals',
     tells: 'log',
@@ -25,7 +32,7 @@ vi.mock('../core/job/steps/registry', async (original) => {
   return { steps: { ...steps, shout } }
 })
 vi.mock('../engine/steps/registry', async (original) => {
-  const { runners } = await original<typeof import('../engine/steps/registry')>()
+  const { runners } = await original<typeof StepRunners>()
   const shout = {
     run: (
       { text, outcome }: { text: (path: string) => { text: string }; outcome: { log: string[] } },
@@ -39,7 +46,7 @@ vi.mock('../engine/steps/registry', async (original) => {
 })
 vi.mock('../core/connection/registry', async (original) => {
   const { z } = await import('zod')
-  const { connectors } = await original<typeof import('../core/connection/registry')>()
+  const { connectors } = await original<typeof ConnectorKinds>()
   const shelf = {
     title: 'shelf',
     words: 'a shelf',
@@ -50,7 +57,7 @@ vi.mock('../core/connection/registry', async (original) => {
   return { connectors: { ...connectors, shelf } }
 })
 vi.mock('../engine/connectors/registry', async (original) => {
-  const { connectors } = await original<typeof import('../engine/connectors/registry')>()
+  const { connectors } = await original<typeof Connectors>()
   interface Shelf {
     readonly boards: string[]
   }
@@ -76,12 +83,12 @@ vi.mock('../engine/connectors/registry', async (original) => {
   return { connectors: { ...connectors, shelf } }
 })
 vi.mock('../core/files/formats/registry', async (original) => {
-  const { formats } = await original<typeof import('../core/files/formats/registry')>()
+  const { formats } = await original<typeof FormatKinds>()
   const lines = { words: 'lines', names: /\.lines$/, family: 'lines', typed: false, reads: [], writes: null }
   return { formats: { ...formats, lines } }
 })
 vi.mock('../engine/formats', async (original) => {
-  const { formats } = await original<typeof import('../engine/formats')>()
+  const { formats } = await original<typeof FormatReaders>()
   const { csvSql } = await import('../engine/formats/csv/reader')
   const lines = {
     marked: false,
@@ -103,7 +110,7 @@ vi.mock('../engine/formats', async (original) => {
   return { formats: { ...formats, lines } }
 })
 vi.mock('../core/plan/findings/index', async (original) => {
-  const own = await original<typeof import('../core/plan/findings/index')>()
+  const own = await original<typeof Findings>()
   const tooMany: (typeof own.rules)[number] = ({ loads }, _facts, findings) => {
     if (loads.length > 2) findings.add('many-loads' as never, 'note', `${loads.length} loads are many`, {})
   }
