@@ -83,6 +83,11 @@ const kindsInRegistries = {
         message: askRegistry,
       },
       { selector: `SwitchCase > Literal[value=/^(${kinds})$/]`, message: askRegistry },
+      {
+        selector:
+          'JSXOpeningElement > JSXIdentifier[name=/^(table|thead|tbody|tr|td|th|select|textarea|dialog)$/]',
+        message: 'tables, fields and dialogs are made of the parts in web/kit and of MUI',
+      },
     ],
   },
 }

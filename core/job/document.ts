@@ -31,7 +31,10 @@ export const eachSchema = z
     at_once: field(z.int().min(1).max(64), { label: 'at once' })
       .default(4)
       .describe('loads of the part that run at the same time'),
-    slices: z.boolean().default(true).describe('false: once for each row, whatever the slices'),
+    slices: z
+      .boolean()
+      .default(true)
+      .describe('for each slice, too; without it once for each row, whatever the slices'),
   })
   .describe('once for each row of a roster, and for each slice')
 

@@ -28,7 +28,7 @@ export function DataGrid({
               {name} {type && !/char|text/i.test(type) && <span className="soft type">{type}</span>}
             </span>
           ),
-          width: `${Math.min(320, Math.max(70, 24 + 7.4 * Math.max(longest, type ? name.length + type.length : 0)))}px`,
+          width: `${Math.min(320, Math.max(70, 34 + 7.4 * Math.max(longest, type ? name.length + type.length : 0)))}px`,
           mono: true,
           number,
           cell: (row) =>

@@ -1,3 +1,4 @@
+import { TextareaAutosize } from '@mui/material'
 import { useId, useRef, useState, type KeyboardEvent, type ReactElement } from 'react'
 
 interface Props {
@@ -73,7 +74,7 @@ export function Template(props: Props): ReactElement {
   }
   return (
     <span className="template">
-      <textarea
+      <TextareaAutosize
         ref={box}
         className="mono"
         role="combobox"
@@ -82,7 +83,8 @@ export function Template(props: Props): ReactElement {
         aria-controls={`${id}-list`}
         aria-activedescendant={offer ? `${id}-${chosen}` : undefined}
         aria-autocomplete="list"
-        rows={Math.max(lines, Math.min(14, value.split('\n').length))}
+        minRows={lines}
+        maxRows={14}
         value={value}
         disabled={disabled}
         placeholder={placeholder}

@@ -76,7 +76,7 @@ export function makeTheme(mode: 'light' | 'dark') {
       MuiPickersInputBase: { styleOverrides: { root: { fontSize: 13 }, sectionsContainer: { padding: '4px 0', lineHeight: 1.5, minWidth: 0, width: 'auto', flex: 1 } } },
       MuiPickersTextField: { defaultProps: { size: 'small' } },
       MuiPickerPopper: { styleOverrides: { paper: { border: `1px solid ${t.rule}`, boxShadow: '0 4px 16px rgb(0 0 0 / 18%)' } } },
-      MuiIconButton: { styleOverrides: { root: { padding: 3, '& svg': { fontSize: 17 } } } },
+      MuiIconButton: { styleOverrides: { root: { padding: 3, '& svg': { fontSize: 17 } }, edgeEnd: { marginRight: -3 } } },
       MuiTabs: { styleOverrides: { root: { minHeight: 28 }, indicator: { height: 2, backgroundColor: t.spruce } } },
       MuiTab: {
         styleOverrides: {

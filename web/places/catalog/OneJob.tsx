@@ -45,10 +45,12 @@ export default function OneJob(): ReactElement {
     trim: false,
     ...given,
   }
-  const wanted = useDeferredValue(JSON.stringify({ datasets, ...ask }))
+  const wanted = useDeferredValue(
+    ask.connection !== '' && datasets.length > 0 ? JSON.stringify({ datasets, ...ask }) : null,
+  )
   const draft = useSWR<Draft, ApiFault>(
-    ask.connection !== '' && datasets.length > 0 ? `draft ${wanted}` : null,
-    () => call(routes.draftOneJob, { body: JSON.parse(wanted) as Body<typeof routes.draftOneJob> }),
+    wanted === null ? null : `draft ${wanted}`,
+    () => call(routes.draftOneJob, { body: JSON.parse(wanted!) as Body<typeof routes.draftOneJob> }),
     { keepPreviousData: true, revalidateOnFocus: false },
   )
   if (datasets.length === 0)

@@ -100,7 +100,7 @@ const columnsFor = (environment: string): readonly TableColumn<Connection>[] => 
   {
     id: 'kind',
     title: 'kind',
-    width: 'minmax(120px, 1fr)',
+    width: '136px',
     value: ({ kind }) => connectorOf(kind).title,
     cell: ({ kind, settings }) => (
       <span className="two-lines">
@@ -114,7 +114,7 @@ const columnsFor = (environment: string): readonly TableColumn<Connection>[] => 
   {
     id: 'active',
     title: 'in use',
-    width: '80px',
+    width: '64px',
     number: true,
     value: ({ active }) => active,
     cell: ({ active, cap }) => (

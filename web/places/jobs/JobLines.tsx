@@ -1,3 +1,4 @@
+import { TableCell, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
 import { Link } from 'react-router'
 import type { Answer } from '../../../contract/route'
@@ -22,46 +23,46 @@ export function JobLines({ about, effect }: { about: JobEffect; effect: Effect }
   const { added, gone, changed, same, texts, come, go } = effect
   if (added + gone + changed + come.length + go.length === 0)
     return (
-      <tr>
-        <td className="keep soft">nothing</td>
-        <td>
+      <TableRow>
+        <TableCell className="keep soft">nothing</TableCell>
+        <TableCell>
           {title}
           <span className="soft">all {count(same, 'load')} stay as they are</span>
-        </td>
-      </tr>
+        </TableCell>
+      </TableRow>
     )
   return (
     <>
       {added > 0 && (
-        <tr>
-          <td className="keep">
+        <TableRow>
+          <TableCell className="keep">
             <b>{count(added, 'load')} more</b>
-          </td>
-          <td>
+          </TableCell>
+          <TableCell>
             {title}
             <span className="mono">{some(effect.addedKeys, added)}</span>
-          </td>
-        </tr>
+          </TableCell>
+        </TableRow>
       )}
       {gone > 0 && (
-        <tr>
-          <td className="keep">
+        <TableRow>
+          <TableCell className="keep">
             <b>{count(gone, 'load')} fewer</b>
-          </td>
-          <td>
+          </TableCell>
+          <TableCell>
             {title}
             <span className="mono">{some(effect.goneKeys, gone)}</span>
-          </td>
-        </tr>
+          </TableCell>
+        </TableRow>
       )}
       {changed > 0 && (
-        <tr>
-          <td className="keep">
+        <TableRow>
+          <TableCell className="keep">
             <b>
               {count(changed, 'load')} {changed === 1 ? 'changes' : 'change'}
             </b>
-          </td>
-          <td>
+          </TableCell>
+          <TableCell>
             {title}
             {changed <= 3
               ? effect.changes.map(({ key, texts: own }) => (
@@ -83,30 +84,30 @@ export function JobLines({ about, effect }: { about: JobEffect; effect: Effect }
                     <ChangeText before={text.before} after={text.after} />
                   </div>
                 ))}
-          </td>
-        </tr>
+          </TableCell>
+        </TableRow>
       )}
       {come.map((finding) => (
-        <tr key={`come ${finding.code} ${finding.message}`}>
-          <td className={finding.level === 'stop' ? 'keep bad' : 'keep look'}>
+        <TableRow key={`come ${finding.code} ${finding.message}`}>
+          <TableCell className={finding.level === 'stop' ? 'keep bad' : 'keep look'}>
             <b>{finding.level === 'stop' ? 'stops the run' : finding.level}</b>
-          </td>
-          <td>
+          </TableCell>
+          <TableCell>
             {title}
             {finding.message} <span className="mono soft">{finding.code}</span>
-          </td>
-        </tr>
+          </TableCell>
+        </TableRow>
       ))}
       {go.map((finding) => (
-        <tr key={`go ${finding.code} ${finding.message}`}>
-          <td className="keep good">
+        <TableRow key={`go ${finding.code} ${finding.message}`}>
+          <TableCell className="keep good">
             <b>solved</b>
-          </td>
-          <td>
+          </TableCell>
+          <TableCell>
             {title}
             <span className="soft">{finding.message}</span> <span className="mono soft">{finding.code}</span>
-          </td>
-        </tr>
+          </TableCell>
+        </TableRow>
       ))}
     </>
   )

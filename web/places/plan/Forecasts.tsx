@@ -54,8 +54,8 @@ export function Forecasts({ plan }: { plan: PlanAnswer }): ReactElement {
             <TableCell style={{ width: 250 }}>caps</TableCell>
             <TableCell style={{ width: 150 }}>likely</TableCell>
             <TableCell>loads at once, along the time</TableCell>
-            <TableCell style={{ width: 250 }}>held up by</TableCell>
-            <TableCell style={{ width: 70 }} />
+            <TableCell style={{ width: 290 }}>held up by</TableCell>
+            <TableCell style={{ width: 90 }} />
           </TableRow>
         </TableHead>
         <TableBody>

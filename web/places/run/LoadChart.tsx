@@ -120,11 +120,14 @@ function Axis({
 }): ReactElement {
   return (
     <svg width={width} height="26" style={{ display: 'block', margin: '0 -8px' }} aria-hidden="true">
-      {ticks.map((time) => (
-        <text key={time} x={time * scale + 8} y="18" fontSize="11" fill="var(--soft)">
-          {time === 0 ? '0 s' : lengthText(time / 1000)}
-        </text>
-      ))}
+      {/* a label that would be cut at the end is left out */}
+      {ticks
+        .filter((time) => time * scale + 50 < width)
+        .map((time) => (
+          <text key={time} x={time * scale + 8} y="18" fontSize="11" fontWeight="400" fill="var(--soft)">
+            {time === 0 ? '0 s' : lengthText(time / 1000)}
+          </text>
+        ))}
     </svg>
   )
 }

@@ -7,7 +7,7 @@ import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { useMayChange } from '../../data/session'
 import { StateWord } from '../../look/State'
-import { bytesText, lengthText, numberText, timeText } from '../../look/times'
+import { bytesText, count, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { Statements } from '../../kit/Statements'
 import { Rejects } from './Rejects'
@@ -91,7 +91,7 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
 function Fact({ name, children }: { name: string; children: React.ReactNode }): ReactElement {
   return (
     <TableRow>
-      <TableCell component="th" scope="row" style={{ width: 76 }}>
+      <TableCell component="th" scope="row" style={{ width: 118 }}>
         {name}
       </TableCell>
       <TableCell className="mono">{children}</TableCell>
@@ -175,15 +175,17 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
           {step.kind}
           {seconds !== undefined && `, ${lengthText(seconds)}`}
         </span>
-        <button
-          type="button"
-          className="link-button"
-          style={{ marginLeft: 'auto' }}
-          aria-expanded={open}
-          onClick={() => setOpen(!open)}
-        >
-          {open ? 'less' : `${step.statements.length} statements`}
-        </button>
+        {step.statements.length > 0 && (
+          <button
+            type="button"
+            className="link-button"
+            style={{ marginLeft: 'auto' }}
+            aria-expanded={open}
+            onClick={() => setOpen(!open)}
+          >
+            {open ? 'less' : count(step.statements.length, 'statement')}
+          </button>
+        )}
       </div>
       <Lines>
         <TableBody>

@@ -135,6 +135,14 @@ export default function Survey(): ReactElement {
           </div>
           {strays ? (
             <Strays survey={data} />
+          ) : pages.total === 0 ? (
+            <div className="sheet">
+              <Empty>
+                {data.state === 'done'
+                  ? 'Everything that was found is known as it is. Nothing would change.'
+                  : 'It was broken off before it knew what would change. What it read is kept.'}
+              </Empty>
+            </div>
           ) : (
             <div
               className="beside"
@@ -150,15 +158,6 @@ export default function Survey(): ReactElement {
                   onCurrent={setChosen}
                   {...(mayChange ? { onPick: pick } : {})}
                   faded={({ decided }) => decided !== null}
-                  empty={
-                    pages.total === 0 && (
-                      <Empty>
-                        {data.state === 'done'
-                          ? 'Everything that was found is known as it is. Nothing would change.'
-                          : 'It was broken off before it knew what would change. What it read is kept.'}
-                      </Empty>
-                    )
-                  }
                 />
               </div>
               {shown && <ProposalDetail key={shown.number} proposal={shown} />}
