@@ -100,7 +100,7 @@ const columnsFor = (environment: string): readonly TableColumn<Connection>[] => 
   {
     id: 'kind',
     title: 'kind',
-    width: '136px',
+    width: '132px',
     value: ({ kind }) => connectorOf(kind).title,
     cell: ({ kind, settings }) => (
       <span className="two-lines">
@@ -114,7 +114,7 @@ const columnsFor = (environment: string): readonly TableColumn<Connection>[] => 
   {
     id: 'active',
     title: 'in use',
-    width: '64px',
+    width: '80px',
     number: true,
     value: ({ active }) => active,
     cell: ({ active, cap }) => (

@@ -29,14 +29,14 @@ function took({ startedAt, endedAt, state }: Brief): string {
 }
 
 const columns: readonly TableColumn<Brief>[] = [
-  { id: 'id', title: 'run', width: '62px', number: true, cell: ({ id }) => <Link to={`/runs/${id}`}>{id}</Link> },
-  { id: 'state', title: 'state', width: '96px', cell: ({ state }) => <StateWord state={state} /> },
-  { id: 'job', title: 'job', width: 'minmax(150px, 1.4fr)', cell: ({ title }) => title },
-  { id: 'span', title: 'slices', width: 'minmax(90px, 1fr)', mono: true, cell: ({ span }) => span ?? '' },
-  { id: 'started', title: 'started', width: '112px', cell: ({ createdAt }) => timeText(createdAt) },
-  { id: 'took', title: 'took', width: '92px', number: true, cell: took },
+  { id: 'id', title: 'run', width: '58px', number: true, cell: ({ id }) => <Link to={`/runs/${id}`}>{id}</Link> },
+  { id: 'state', title: 'state', width: '92px', cell: ({ state }) => <StateWord state={state} /> },
+  { id: 'job', title: 'job', width: 'minmax(150px, 1.7fr)', cell: ({ title }) => title },
+  { id: 'span', title: 'slices', width: 'minmax(96px, 1.2fr)', mono: true, cell: ({ span }) => span ?? '' },
+  { id: 'started', title: 'started', width: '108px', cell: ({ createdAt }) => timeText(createdAt) },
+  { id: 'took', title: 'took', width: '80px', number: true, cell: took },
   {
-    id: 'loads', title: 'loads', width: '190px',
+    id: 'loads', title: 'loads', width: '176px',
     cell: ({ loads }) => {
       const total = Object.values(loads).reduce((sum, n) => sum + n, 0)
       const failed = loads.failed ?? 0
@@ -49,13 +49,13 @@ const columns: readonly TableColumn<Brief>[] = [
       )
     },
   },
-  { id: 'written', title: 'rows written', width: '100px', number: true, cell: ({ counts }) => numberText(counts.written) },
+  { id: 'written', title: 'rows written', width: '98px', number: true, cell: ({ counts }) => numberText(counts.written) },
   {
-    id: 'balance', title: 'balance', width: '110px',
+    id: 'balance', title: 'balance', width: '96px',
     cell: ({ unbalanced, state, counts }) =>
       unbalanced > 0 ? <span className="bad">off in {unbalanced}</span> : state === 'running' ? '' : counts.rejected > 0 ? <span className="look">{numberText(counts.rejected)} rejected</span> : <span className="good">even</span>,
   },
-  { id: 'by', title: 'begun', width: 'minmax(90px, 1fr)', cell: ({ by, cause }) => (cause === 'by hand' ? by : cause) },
+  { id: 'by', title: 'begun', width: 'minmax(76px, 0.7fr)', cell: ({ by, cause }) => (cause === 'by hand' ? by : cause) },
 ] // prettier-ignore
 
 /** All runs, newest first, by job, state and time. */
