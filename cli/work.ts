@@ -3,7 +3,7 @@ import { routes } from '../contract/routes'
 import type { Answer } from '../contract/route'
 import { didYouMean } from '../core/expression/nearest'
 import type { Row } from '../core/value'
-import { runStates } from '../database/records'
+import { runStates, type RunState } from '../core/runState'
 import { ApiError, openApi, type Api } from './api'
 import { UsageError } from './usage'
 import { comparisonText, planText, runsText, runText } from './print'
@@ -94,12 +94,11 @@ export async function work(
         return await finish(api, run, values.wait, say)
       }
       case 'runs': {
-        readState(values.state)
         const list = await api.call(routes.runs, {
           query: {
             limit: Number(values.limit),
             job: values.job,
-            state: values.state,
+            state: readState(values.state),
             environment: args.some((arg) => arg.startsWith('--env')) ? values.env : undefined,
           },
         })
@@ -134,12 +133,13 @@ function runNumber(text: string): number {
   return Number(text)
 }
 
-function readState(state: string | undefined): void {
-  const states: readonly string[] = runStates
-  if (state !== undefined && !states.includes(state))
+function readState(state: string | undefined): RunState | undefined {
+  const known = runStates.find((one) => one === state)
+  if (state !== undefined && known === undefined)
     throw new UsageError(
-      `--state ${state}: ${didYouMean(state, states).replace(/^; /, '') || `it is one of ${states.join(', ')}`}`,
+      `--state ${state}: ${didYouMean(state, runStates).replace(/^; /, '') || `it is one of ${runStates.join(', ')}`}`,
     )
+  return known
 }
 
 function readSets(sets: readonly string[]): Row {

@@ -205,7 +205,7 @@ export const routes = {
     query: z.object({
       ...page,
       job: z.string().optional(),
-      state: z.string().optional(),
+      state: s.stateSchema.optional(),
       environment: z.string().optional(),
       since: z.string().optional(),
       until: z.string().optional(),
@@ -221,7 +221,7 @@ export const routes = {
     query: z.object({
       ...page,
       order: z.enum(['started', 'failed', 'worker', 'plan']).default('started'),
-      state: z.string().optional(),
+      state: s.stateSchema.optional(),
       search: z.string().optional(),
       cause: z.string().optional(),
     }),

@@ -2,6 +2,7 @@ import { stepKinds } from '../core/job/steps'
 import { z } from 'zod'
 import { connectionKinds } from '../core/connection/connection'
 
+import { runStates } from '../core/runState'
 import { valueTypes } from '../core/value'
 import { faultSchema } from './route'
 
@@ -9,16 +10,7 @@ export const valueSchema = z.union([z.string(), z.number(), z.boolean(), z.null(
 export const rowSchema = z.record(z.string(), valueSchema)
 export const columnSchema = z.object({ name: z.string(), type: z.enum(valueTypes) })
 export const levelSchema = z.enum(['stop', 'look', 'note'])
-export const stateSchema = z.enum([
-  'waiting',
-  'ready',
-  'running',
-  'done',
-  'failed',
-  'held',
-  'skipped',
-  'stopped',
-])
+export const stateSchema = z.enum(runStates)
 
 export const accountSchema = z.object({
   email: z.string(),

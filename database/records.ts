@@ -56,18 +56,6 @@ export interface FileRecord {
   readonly records: number
 }
 
-export const runStates = [
-  'waiting',
-  'ready',
-  'running',
-  'done',
-  'failed',
-  'held',
-  'skipped',
-  'stopped',
-] as const
-export type RunState = (typeof runStates)[number]
-
 /** What the pages keep for a person. */
 export interface KeptForAccount {
   /** Where they looked last. */

@@ -1,12 +1,5 @@
-import type {
-  FileRecord,
-  KeptForAccount,
-  LoadError,
-  PlanMark,
-  RunState,
-  StatementRecord,
-  StoredPart,
-} from './records'
+import type { RunState } from '../core/runState'
+import type { FileRecord, KeptForAccount, LoadError, PlanMark, StatementRecord, StoredPart } from './records'
 import { sql } from 'drizzle-orm'
 import {
   bigint,

@@ -5,7 +5,8 @@ import type { Resolved, Slot } from '../core/text/slot'
 import type { Slice } from '../core/slice/slices'
 import type { Row, ValueType } from '../core/value'
 import { created, mattock, when } from './columns'
-import type { FileRecord, LoadError, RunState, StatementRecord } from './records'
+import type { RunState } from '../core/runState'
+import type { FileRecord, LoadError, StatementRecord } from './records'
 
 /** One load as a try runs it, worked out when it was asked for. */
 export interface TryLoad {

@@ -2,13 +2,8 @@ import { textsOf } from '../../core/plan/texts'
 import { eq } from 'drizzle-orm'
 import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
-import {
-  jobVersion,
-  loadStep,
-  plan as planTable,
-  run as runTable,
-  type RunState,
-} from '../../database/schema'
+import type { RunState } from '../../core/runState'
+import { jobVersion, loadStep, plan as planTable, run as runTable } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
 import { documentOf } from '../../engine/jobs/versions'
 import { rerunFailed, startRun, stopRun } from '../../engine/running/runs'

@@ -2,6 +2,7 @@ import { Button, MenuItem, TextField } from '@mui/material'
 import { useCallback, useMemo, type ReactElement } from 'react'
 import { Link, useNavigate, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
+import { runStates } from '../../../core/runState'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { usePages } from '../../data/pages'
@@ -65,7 +66,7 @@ export default function Ledger(): ReactElement {
   const [search, setSearch] = useSearchParams()
   const jobs = useAnswer(routes.jobs, {})
   const job = search.get('job') ?? ''
-  const state = search.get('state') ?? ''
+  const state = runStates.find((one) => one === search.get('state'))
   const span = search.get('span') ?? 'all'
   const set = (name: string, value: string) =>
     setSearch((now) => {
@@ -91,8 +92,8 @@ export default function Ledger(): ReactElement {
     },
     [environment, job, state, since],
   )
-  const pages = usePages(`/api/runs?${environment}&${job}&${state}&${since}`, fetchPage)
-  const filtered = job !== '' || state !== '' || span !== 'all'
+  const pages = usePages(`/api/runs?${environment}&${job}&${state ?? ''}&${since}`, fetchPage)
+  const filtered = job !== '' || state !== undefined || span !== 'all'
   return (
     <>
       <div className="head">
@@ -121,7 +122,7 @@ export default function Ledger(): ReactElement {
           <TextField
             select
             label="State"
-            value={state}
+            value={state ?? ''}
             onChange={(event) => set('state', event.target.value)}
             sx={{ minWidth: 110 }}
             slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
