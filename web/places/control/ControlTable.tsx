@@ -118,9 +118,10 @@ function Editor({
     })
     setConflicts(answer.conflicts)
     if (answer.conflicts.length > 0) return
-    setSaved(count(answer.saved, 'change'))
     const read = await onRefresh()
     if (read) take(read)
+    // said last: who is told so may leave at once
+    setSaved(count(answer.saved, 'change'))
   }, [changes, dirty, faulty, table.name, environment, onRefresh, take])
   useKeys(
     useMemo(
