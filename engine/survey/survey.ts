@@ -37,8 +37,9 @@ export async function startSurvey(engine: Engine, ask: SurveyAsk): Promise<numbe
   return await transaction(engine.db.$client, async (client) => {
     await oneAtATime(client, ask)
     const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.survey (environment, connection, scope, by, unattended)
-       values ($1, $2, $3, $4, $5) returning id`,
+      // the transaction may have begun while another survey was still under way
+      `insert into mattock.survey (environment, connection, scope, by, unattended, created_at)
+       values ($1, $2, $3, $4, $5, clock_timestamp()) returning id`,
       [ask.environment, ask.connection, JSON.stringify(ask.scope), ask.by, ask.unattended ?? false],
     )
     const { id } = rows[0]!
