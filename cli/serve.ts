@@ -3,13 +3,13 @@ import { existsSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { dirname } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import pino from 'pino'
 import pg from 'pg'
 import { makeHistory } from '../demo/history'
 import { accounts, organisation, seedDemo } from '../demo/seed'
 import { startStandIns, type StandIns } from '../demo/services'
 import { account, apiToken } from '../database/schema'
 import { openEngine, type Engine } from '../engine/context/engine'
+import { openLog } from '../engine/context/logger'
 import { hashPassword, makeToken } from '../server/auth'
 import { planApart } from '../engine/planner/process'
 import { makeApp } from '../server/app'
@@ -18,14 +18,11 @@ const project = join(dirname(fileURLToPath(import.meta.url)), '..')
 
 /** The server process: the API, the pages, and in a demo the work that makes its history. */
 export async function serve(): Promise<number> {
-  const log = pino(
-    { level: process.env.MATTOCK_LOG ?? 'warn', serializers: { error: pino.stdSerializers.err } },
-    pino.destination(2),
-  )
+  const log = openLog('server')
   const url = process.env.DATABASE_URL
   const data = process.env.MATTOCK_DATA
   if (!url || !data) throw new Error('the server is started by ./mattock start')
-  const engine = await openEngine(url, data, 12)
+  const engine = await openEngine(url, data, 12, log)
   const demo = process.env.MATTOCK_DEMO === '1'
   const standIns = demo ? await startStandIns() : undefined
   if (standIns) {

@@ -2,6 +2,7 @@ import { spawn } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import { openEngine } from '../engine/context/engine'
+import { openLog } from '../engine/context/logger'
 import { startWorker } from '../engine/queue/worker'
 import { UsageError } from './usage'
 import { dataFolder, running } from './state'
@@ -19,7 +20,7 @@ export async function worker(args: string[]): Promise<number> {
   const data = dataFolder(values.data)
   const url = process.env.DATABASE_URL ?? running(data)?.databaseUrl
   if (!url) throw new UsageError(`no Mattock runs over ${data}, and DATABASE_URL is not set`)
-  const engine = await openEngine(url, data, capacity * 2 + 4)
+  const engine = await openEngine(url, data, capacity * 2 + 4, openLog('worker'))
   const working = await startWorker(engine, capacity)
   await new Promise<void>((resolve) => {
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)

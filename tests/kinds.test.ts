@@ -206,6 +206,7 @@ describe('a connector that is made up', () => {
       'hall',
       connectorOf(kind).settings.parse({ boards: 'top bottom' }),
       undefined,
+      undefined as never,
     )
     const said: string[] = []
     await connectorFor(opened).test(opened, async (label, work) => {

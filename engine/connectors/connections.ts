@@ -5,30 +5,20 @@ import { fail } from '../../core/fault'
 import type { ConnectionFact } from '../../core/plan/types'
 import { connection, connectionSetting } from '../../database/schema'
 import type { Engine } from '../context/engine'
-import { targetPool } from '../context/pools'
+import { memory } from '../context/memory'
 import { decrypt, encrypt } from '../context/secrets'
 import type { Opened, Stepper } from './definition'
 import { connectorFor, openKind } from './index'
 
 /** Settings read a moment ago, so that thousands of small loads do not ask for them each time. */
-const recent = new WeakMap<Engine, Map<string, { at: number; opened: Promise<Opened> }>>()
-const recentMilliseconds = 2000
+const recent = memory<Opened>(500, 2000)
 
 /**
  * The connection as it stands, or stood two seconds ago at most.
  * @throws FaultError `connection` where it is not there or has no settings in the environment
  */
-export function recentConnection(engine: Engine, name: string, environment: string): Promise<Opened> {
-  const known = recent.get(engine) ?? new Map<string, { at: number; opened: Promise<Opened> }>()
-  recent.set(engine, known)
-  const id = `${environment}\n${name}`
-  const entry = known.get(id)
-  if (entry && performance.now() - entry.at < recentMilliseconds) return entry.opened
-  const opened = openConnection(engine, name, environment)
-  known.set(id, { at: performance.now(), opened })
-  opened.catch(() => known.delete(id))
-  return opened
-}
+export const recentConnection = (engine: Engine, name: string, environment: string): Promise<Opened> =>
+  recent.of(engine, `${environment}\n${name}`, () => openConnection(engine, name, environment))
 
 /** @throws FaultError `connection` where it is not there or has no settings in the environment */
 export async function openConnection(engine: Engine, name: string, environment: string): Promise<Opened> {
@@ -44,7 +34,7 @@ export async function openConnection(engine: Engine, name: string, environment: 
   const given = found.connection_setting
   if (!given) fail('connection', `${name} has no settings in ${environment}`, { connection: name })
   const secret = given.secret ? decrypt(engine.key, given.secret) : undefined
-  return openKind(found.connection.kind, name, given.settings, secret)
+  return openKind(found.connection.kind, name, given.settings, secret, engine)
 }
 
 /**
@@ -69,7 +59,7 @@ export async function openAs<K extends ConnectionKind>(
 
 /** A pool for a database connection. @throws FaultError `connection` for one of another kind */
 export async function openPostgres(engine: Engine, name: string, environment: string): Promise<pg.Pool> {
-  return targetPool((await openAs(engine, 'postgres', name, environment)).config)
+  return (await openAs(engine, 'postgres', name, environment)).pool()
 }
 
 /** What planning needs to know of every connection. */

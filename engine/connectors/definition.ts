@@ -5,10 +5,11 @@ import type { SurveyProgress, SurveyScope } from '../../database/catalog'
 import type { FileStore } from './files/store'
 import type { Service } from './service/service'
 import type { SurveyMemory } from './files/survey'
+import type { Engine } from '../context/engine'
 
 /** What a connection of each kind is when it is opened: all that its work needs, the secret among it. */
 interface OpenedKinds {
-  readonly postgres: { readonly config: pg.PoolConfig }
+  readonly postgres: { readonly config: pg.PoolConfig; readonly pool: () => pg.Pool }
   readonly files: { readonly store: FileStore }
   readonly service: { readonly service: Service }
 }
@@ -64,6 +65,7 @@ export interface Connector<K extends ConnectionKind> {
     name: string,
     settings: Readonly<Record<string, string | number>>,
     secret: string | undefined,
+    engine: Engine,
   ) => Opened<K>
   /** Tries it, step by step, up to the first that throws. */
   readonly test: (opened: Opened<K>, step: Stepper) => Promise<void>

@@ -1,4 +1,5 @@
 import type { ConnectionKind } from '../../core/connection/connection'
+import type { Engine } from '../context/engine'
 import type { Connector, Opened } from './definition'
 import { connectors } from './registry'
 
@@ -11,4 +12,5 @@ export const openKind = (
   name: string,
   settings: Readonly<Record<string, string | number>>,
   secret: string | undefined,
-): Opened => connectors[kind].open(name, settings, secret)
+  engine: Engine,
+): Opened => connectors[kind].open(name, settings, secret, engine)

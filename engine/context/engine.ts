@@ -2,7 +2,8 @@ import { mkdirSync, readFileSync, writeFileSync, existsSync } from 'node:fs'
 import { randomBytes } from 'node:crypto'
 import { join, resolve } from 'node:path'
 import { openDatabase, type Database } from '../../database/open'
-import { closeTargets } from './pools'
+import { openLog, type Logger } from './logger'
+import { openPools, type Pools } from './pools'
 import { removePipes } from '../duck/duck'
 
 /** What every part of the engine works with. */
@@ -12,16 +13,24 @@ export interface Engine {
   /** Rejects, and the key of secrets. */
   readonly dataFolder: string
   readonly key: Buffer
+  readonly pools: Pools
+  readonly log: Logger
   /** Id of this installation, written into the markers it leaves in targets. */
   readonly installation: string
   close(): Promise<void>
 }
 
 /** Opens the engine over a store that is migrated. */
-export async function openEngine(databaseUrl: string, dataFolder: string, connections = 10): Promise<Engine> {
+export async function openEngine(
+  databaseUrl: string,
+  dataFolder: string,
+  connections = 10,
+  log: Logger = openLog('engine'),
+): Promise<Engine> {
   const folder = resolve(dataFolder)
   mkdirSync(folder, { recursive: true })
   const db = openDatabase(databaseUrl, connections)
+  const pools = openPools()
   const { rows } = await db.$client.query<{ id: string }>(
     `with made as (
        insert into mattock.installation (id, name)
@@ -34,9 +43,11 @@ export async function openEngine(databaseUrl: string, dataFolder: string, connec
     databaseUrl,
     dataFolder: folder,
     key: secretKey(folder),
+    pools,
+    log,
     installation: rows[0]!.id,
     close: async () => {
-      await closeTargets()
+      await pools.close()
       await removePipes()
       await db.$client.end()
     },

@@ -1,21 +1,29 @@
 import pg from 'pg'
 
-const targets = new Map<string, pg.Pool>()
-
-/** A pool for a database that is not Mattock's own; kept by its address. */
-export function targetPool(config: pg.PoolConfig): pg.Pool {
-  const id = JSON.stringify(config)
-  let pool = targets.get(id)
-  if (!pool) {
-    pool = new pg.Pool({ ...config, max: 16, idleTimeoutMillis: 30_000, application_name: 'mattock' })
-    pool.on('error', () => {})
-    targets.set(id, pool)
-  }
-  return pool
+/** Pools for databases that are not Mattock's own. */
+export interface Pools {
+  /** The pool for an address, made when it is first asked for. */
+  of(config: pg.PoolConfig): pg.Pool
+  /** Closes every pool. */
+  close(): Promise<void>
 }
 
-/** Closes every pool. */
-export async function closeTargets(): Promise<void> {
-  await Promise.all([...targets.values()].map((pool) => pool.end()))
-  targets.clear()
+export function openPools(): Pools {
+  const pools = new Map<string, pg.Pool>()
+  return {
+    of: (config) => {
+      const id = JSON.stringify(config)
+      let pool = pools.get(id)
+      if (!pool) {
+        pool = new pg.Pool({ ...config, max: 16, idleTimeoutMillis: 30_000, application_name: 'mattock' })
+        pool.on('error', () => {})
+        pools.set(id, pool)
+      }
+      return pool
+    },
+    close: async () => {
+      await Promise.all([...pools.values()].map((pool) => pool.end()))
+      pools.clear()
+    },
+  }
 }

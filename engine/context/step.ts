@@ -4,6 +4,7 @@ import type { Slice } from '../../core/slice/slices'
 import type { Resolved } from '../../core/text/slot'
 import type { Aside } from './aside'
 import type { Engine } from './engine'
+import type { Logger } from './logger'
 import type { FileRecord, LoadError, StatementRecord } from '../../database/schema'
 
 /** What reading a source needs to know. */
@@ -32,6 +33,8 @@ export interface StepContext extends ReadContext {
   /** Folder for the rejects of this load. */
   readonly rejectFolder: string
   readonly text: TextOf
+  /** The process's log, its lines marked with run, load and step. */
+  readonly logger: Logger
 }
 
 /** A context for looking only: what is found out on the way is not kept. */

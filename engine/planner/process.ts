@@ -92,7 +92,10 @@ export async function servePlanner(engine: Engine): Promise<void> {
         if (error instanceof FaultError) process.send!({ id, fault: error.fault } satisfies Answered)
         else if (error instanceof DocumentError)
           process.send!({ id, faults: error.faults } satisfies Answered)
-        else process.send!({ id, error: error.stack ?? error.message } satisfies Answered)
+        else {
+          engine.log.error({ error, ask: kind }, 'the planner made a mistake')
+          process.send!({ id, error: error.stack ?? error.message } satisfies Answered)
+        }
       },
     )
   })

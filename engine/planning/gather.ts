@@ -9,6 +9,7 @@ import { Lister } from '../connectors/files/store'
 import { postgresMessage } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
 import { inBatches } from '../context/inBatches'
+import { memory } from '../context/memory'
 import { StepFault } from '../context/step'
 import { isEdited, placeOf, readSource } from './rosters/index'
 
@@ -30,25 +31,21 @@ export async function gatherRosters(
 }
 
 /** What was read while somebody types, by environment and source; a query is then not run for each letter. */
-const lately = new WeakMap<Engine, Map<string, Table>>()
-/** Milliseconds. */
-const latelyKept = 5000
+const lately = memory<Table>(200, 5000)
 
 /**
  * As {@link gatherRosters}, with what was read in the last five seconds: for what is shown while a document is typed.
  * Control tables are read anew, since the next glance after an edit of one must show it; so is what could not be read.
  */
 export async function gatherLately(engine: Engine, request: PlanRequest): Promise<Gathered> {
-  const known = lately.get(engine) ?? new Map<string, Table>()
-  lately.set(engine, known)
   const prefix = `${request.environment.name}\n${request.job.slices?.zone ?? 'UTC'}\n`
   const given = new Map<string, Table>()
-  for (const [id, found] of known) if (id.startsWith(prefix)) given.set(id.slice(prefix.length), found)
+  for (const [id, found] of lately.all(engine))
+    if (String(id).startsWith(prefix)) given.set(String(id).slice(prefix.length), await found)
   const gathered = await gatherRosters(engine, request, given)
   for (const [id, found] of gathered) {
     if (given.has(id) || isFault(found) || isEdited(JSON.parse(id) as RosterSource)) continue
-    known.set(prefix + id, found)
-    setTimeout(() => known.delete(prefix + id), latelyKept).unref()
+    lately.keep(engine, prefix + id, found)
   }
   return gathered
 }

@@ -40,7 +40,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     noHandleSignals: true,
     pollInterval: 1000,
     maxPoolSize: capacity + 3,
-    logger: quiet,
+    logger: queueLog(engine),
     taskList: {
       load: (payload) => work(engine, id, (payload as { load: number }).load, active),
       profile: (payload) => runProfile(engine, (payload as { dataset: number }).dataset),
@@ -48,20 +48,20 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
       survey: (payload) => look(engine, id, (payload as { survey: number }).survey, surveys),
     },
   })
-  const beat = every(3000, async () => {
+  const beat = every(engine, 'the heartbeat', 3000, async () => {
     await engine.db.$client.query(
       `insert into mattock.worker (id, host, pid, capacity, memory, load) values ($1, $2, $3, $4, $5, $6)
        on conflict (id) do update set beat_at = clock_timestamp(), memory = excluded.memory, load = excluded.load`,
       [id, hostname(), process.pid, capacity, process.resourceUsage().maxRSS * 1024, active.size],
     )
   })
-  const sweep = every(4000, async () => {
+  const sweep = every(engine, 'taking over from silent workers', 4000, async () => {
     await engine.db.$client.query('select mattock.take_over(make_interval(secs => $1))', [silence])
     await engine.db.$client.query('select mattock.take_over_surveys(make_interval(secs => $1))', [silence])
     await engine.db.$client.query('select mattock.end_lost_tries(make_interval(secs => $1))', [silence])
   })
-  const tidy = every(3_600_000, () => forgetTries(engine))
-  const stops = every(500, async () => {
+  const tidy = every(engine, 'taking away what is old', 3_600_000, () => forgetTries(engine))
+  const stops = every(engine, 'looking for what is to be stopped', 500, async () => {
     await stopAsked(engine, 'survey', surveys)
     await stopAsked(engine, 'try', tries)
     if (active.size === 0) return
@@ -118,6 +118,7 @@ async function tryOut(
     await runTry(engine, worker, id, abort.signal)
   } catch (error) {
     // Mattock's own store did not answer, or a fault of ours
+    engine.log.error({ error, try: id }, 'a try ended for a fault of Mattock’s own')
     await engine.db.$client.query(
       `update mattock.try set state = 'failed', fault = $2, ended_at = clock_timestamp() where id = $1 and state = 'running'`,
       [id, (error as Error).message],
@@ -162,6 +163,7 @@ async function work(
   } catch (error) {
     // Mattock's own store did not answer, or a fault of ours: the load is not to hang because of it
     const message = (error as Error).message
+    engine.log.error({ error, run: started.run_id, load, attempt: started.attempt }, 'a load ended for a fault of Mattock’s own') // prettier-ignore
     end = {
       state: 'failed',
       counts: { read: 0, written: 0, unchanged: 0, rejected: 0, filtered: 0 },
@@ -200,18 +202,19 @@ async function finish(engine: Engine, started: Started, end: LoadEnd): Promise<v
       })
       return
     } catch (error) {
+      engine.log.warn({ error, run: started.run_id, load: Number(started.load_id) }, 'the end of a load could not be recorded; tried again') // prettier-ignore
       if (attempt >= 60) throw error
       await new Promise((resolve) => setTimeout(resolve, 1000))
     }
   }
 }
 
-/** Does something again and again, one after the other; a fault is left to the next round. */
-function every(milliseconds: number, work: () => Promise<void>): () => void {
+/** Does something again and again, one after the other; a fault is said and left to the next round. */
+function every(engine: Engine, what: string, milliseconds: number, work: () => Promise<void>): () => void {
   let timer: NodeJS.Timeout
   let stopped = false
   const round = async () => {
-    await work().catch(() => {})
+    await work().catch((error: unknown) => engine.log.warn({ error }, `${what} did not work; tried again`))
     if (!stopped) timer = setTimeout(() => void round(), milliseconds)
   }
   void round()
@@ -221,6 +224,9 @@ function every(milliseconds: number, work: () => Promise<void>): () => void {
   }
 }
 
-const quiet = new Logger(() => (level, message) => {
-  if (level === 'error') process.stderr.write(`queue: ${message}\n`)
-})
+/** What the queue itself says; that it took and ended a job is of no interest. */
+const queueLog = (engine: Engine): Logger =>
+  new Logger(() => (level, message) => {
+    if (level === 'error' || level === 'warning')
+      engine.log[level === 'error' ? 'error' : 'warn']({ queue: true }, message)
+  })

@@ -18,6 +18,7 @@ import {
   type StoredPart,
 } from '../../database/schema'
 import type { Engine } from '../context/engine'
+import { memory } from '../context/memory'
 import { documentOf } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
 import { readLoad } from '../planning/store'
@@ -39,18 +40,7 @@ interface RunFrame {
   readonly marks: readonly PlanMark[]
 }
 
-const frames = new Map<number, Promise<RunFrame>>()
-
-function frameOf(engine: Engine, runId: number): Promise<RunFrame> {
-  let frame = frames.get(runId)
-  if (!frame) {
-    frame = readFrame(engine, runId)
-    frame.catch(() => frames.delete(runId))
-    frames.set(runId, frame)
-    if (frames.size > 50) frames.delete(frames.keys().next().value!)
-  }
-  return frame
-}
+const frames = memory<RunFrame>(50)
 
 async function readFrame(engine: Engine, runId: number): Promise<RunFrame> {
   const [found] = await engine.db
@@ -89,7 +79,12 @@ export interface LoadEnd {
 
 /** Runs a load's steps in order and records each. Never throws for what the load itself does wrong. */
 export async function runLoad(engine: Engine, started: Started, signal: AbortSignal): Promise<LoadEnd> {
-  const frame = await frameOf(engine, started.run_id)
+  const log = engine.log.child({
+    run: started.run_id,
+    load: Number(started.load_id),
+    attempt: started.attempt,
+  })
+  const frame = await frames.of(engine, started.run_id, () => readFrame(engine, started.run_id))
   const planned = await readLoad(
     engine,
     { id: started.plan_id, parts: frame.parts, marks: frame.marks },
@@ -128,6 +123,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       run: started.run_id,
       load: Number(started.load_id),
       step: step.id,
+      logger: log.child({ step: step.id }),
       slice,
       zone: frame.zone,
       rejectFolder: join(engine.dataFolder, 'rejects', String(started.run_id)),
@@ -153,6 +149,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     )
     bytes += outcome.bytes
     if (error) {
+      log.info({ step: step.id, code: error.code, state }, error.message)
       const effect = wrote.length > 0 ? `${error.effect}; before it, ${wrote.join(', ')}` : error.effect
       // nothing of what was read took effect, so nothing of it is counted
       if (wrote.length === 0) counts = noRows

@@ -7,7 +7,12 @@ const run = vi.hoisted(() => vi.fn<(context: StepContext) => Promise<Outcome>>()
 vi.mock('./index', () => ({ runnerOf: () => ({ runner: { run }, spec: {} }) }))
 
 const step = { id: 'load', log: { text: 'x' } } as never
-const frame = { zone: 'UTC', signal: new AbortController().signal } as unknown as StepFrame
+const warn = vi.fn()
+const frame = {
+  zone: 'UTC',
+  signal: new AbortController().signal,
+  logger: { warn },
+} as unknown as StepFrame
 const texts = { planned: [], bindings: () => ({}) }
 const passing = () => Object.assign(new Error('the server went away'), { code: '57P01' })
 
@@ -20,6 +25,7 @@ async function ran(at: StepFrame = frame) {
 
 beforeEach(() => {
   run.mockReset()
+  warn.mockReset()
   vi.useFakeTimers()
   return () => void vi.useRealTimers()
 })
@@ -51,6 +57,7 @@ describe('a step', () => {
     const { outcome, error } = await ran()
     expect(run).toHaveBeenCalledTimes(4)
     expect(outcome.log).toEqual(Array(3).fill('the server went away; tried again'))
+    expect(warn.mock.calls.map(([said]) => (said as { attempt: number }).attempt)).toEqual([0, 1, 2])
     expect(error).toMatchObject({ code: '57P01', effect: nothingWritten })
   })
 

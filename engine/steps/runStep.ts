@@ -53,6 +53,7 @@ export async function runStep(frame: StepFrame, step: Step, texts: StepTexts): P
     } catch (error) {
       if (frame.signal.aborted) return { outcome, error: stopped().error }
       if (mayPass(error) && attempt < pauses.length) {
+        frame.logger.warn({ error, attempt }, 'a fault that may pass; the step is tried again')
         before.log = [...outcome.log, `${(error as Error).message}; tried again`]
         before.statements = outcome.statements
         await new Promise((resolve) => setTimeout(resolve, pauses[attempt]))

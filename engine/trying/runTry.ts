@@ -74,6 +74,7 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
       run: 0,
       load: unit.position,
       step: step.id,
+      logger: engine.log.child({ try: taken.id, load: unit.position, step: step.id }),
       slice: load.slice,
       zone,
       rejectFolder: join(aside.folder, 'rejects'),

@@ -1,15 +1,12 @@
 import pg from 'pg'
-import { targetPool } from '../../context/pools'
 import type { Connector, Entry } from '../definition'
 import { testReach } from '../reach'
 import { surveyDatabase } from './survey'
 import { qualified } from './tables'
 
 export const postgres: Connector<'postgres'> = {
-  open: (name, settings, password) => ({
-    kind: 'postgres',
-    name,
-    config: {
+  open: (name, settings, password, engine) => {
+    const config = {
       host: String(settings.host ?? '127.0.0.1'),
       port: Number(settings.port ?? 5432),
       database: String(settings.database ?? ''),
@@ -18,8 +15,9 @@ export const postgres: Connector<'postgres'> = {
       connectionTimeoutMillis: 10_000,
       // a server that drops the link without a word is noticed
       keepAlive: true,
-    },
-  }),
+    }
+    return { kind: 'postgres', name, config, pool: () => engine.pools.of(config) }
+  },
   async test({ config }, step) {
     await testReach(String(config.host), Number(config.port), step)
     const client = new pg.Client(config)
@@ -52,8 +50,8 @@ export const postgres: Connector<'postgres'> = {
       await client.end().catch(() => {})
     }
   },
-  async browse({ config }, path) {
-    const { rows } = await targetPool(config).query<Entry>(
+  async browse({ pool }, path) {
+    const { rows } = await pool().query<Entry>(
       path === ''
         ? `select 'schema' as kind, n.nspname as name, n.nspname as path, null as size, null as modified,
              (select count(*)::float8 from pg_class c where c.relnamespace = n.oid and c.relkind in ('r', 'p', 'v', 'm', 'f')) as rows
@@ -69,10 +67,10 @@ export const postgres: Connector<'postgres'> = {
     )
     return rows
   },
-  async firstRows({ config }, path, limit) {
+  async firstRows(opened, path, limit) {
     const dot = path.indexOf('.')
     const table = { schema: path.slice(0, dot), name: path.slice(dot + 1) }
-    const pool = targetPool(config)
+    const pool = opened.pool()
     const result = await pool.query<(string | null)[]>({
       text: `select * from ${qualified(table)} limit ${limit}`,
       rowMode: 'array',
@@ -88,8 +86,8 @@ export const postgres: Connector<'postgres'> = {
       note: 'in the order the database gives them',
     }
   },
-  async survey({ name, config }, { scope, progress }) {
-    const client = await targetPool(config).connect()
+  async survey({ name, pool }, { scope, progress }) {
+    const client = await pool().connect()
     try {
       const found = await surveyDatabase(client, name, scope)
       await progress({ seen: found.length, total: found.length, reused: 0, bytes: 0 })

@@ -6,14 +6,15 @@ import type { Connector } from '../definition'
 import { firstOf } from '../firstOf'
 import { testReach } from '../reach'
 import { layServiceDown } from './layDown'
+import { paceOf } from './pace'
 import { endpointsOf, servicePages } from './service'
 import { surveyService } from './survey'
 
 export const service: Connector<'service'> = {
-  open: (name, settings, secret) => ({
+  open: (name, settings, secret, engine) => ({
     kind: 'service',
     name,
-    service: { name, settings: definition.settings.parse(settings), secret },
+    service: { name, settings: definition.settings.parse(settings), secret, pace: paceOf(engine) },
   }),
   async test({ service: opened }, step) {
     const { base } = opened.settings

@@ -1,5 +1,5 @@
-import { once } from 'node:events'
 import { createWriteStream } from 'node:fs'
+import { pipeline } from 'node:stream/promises'
 import { servicePages, type Asking, type Service } from './service'
 
 /** Writes a service's records as newline-delimited JSON; returns what was counted on the way. */
@@ -9,23 +9,21 @@ export async function layServiceDown(
   file: string,
   asking: Asking = {},
 ): Promise<{ records: number; bytes: number; pages: number }> {
-  const out = createWriteStream(file)
   let records = 0
   let bytes = 0
   let pages = 0
-  try {
+  async function* lines() {
     for await (const page of servicePages(service, path, asking)) {
       pages++
       bytes += page.bytes
       for (const record of page.records) {
         if (asking.limit !== undefined && records >= asking.limit) break
         records++
-        if (!out.write(`${JSON.stringify(record)}\n`)) await once(out, 'drain')
+        yield `${JSON.stringify(record)}\n`
       }
     }
-  } finally {
-    out.end()
-    await once(out, 'close')
   }
+  // a full disk, or a page that cannot be had, ends both
+  await pipeline(lines, createWriteStream(file))
   return { records, bytes, pages }
 }

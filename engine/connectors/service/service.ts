@@ -1,12 +1,14 @@
 import type { ServiceSettings } from '../../../core/connection/service'
 import { fail, FaultError } from '../../../core/fault'
 import type { Row } from '../../../core/value'
+import type { Pace } from './pace'
 
 /** An HTTP JSON service, its secret opened. Never leaves the engine. */
 export interface Service {
   readonly name: string
   readonly settings: ServiceSettings
   readonly secret: string | undefined
+  readonly pace: Pace
 }
 
 /** One page of records as it came. */
@@ -31,9 +33,6 @@ const largestPage = 64 * 2 ** 20
 const tries = 6
 const longestPause = 120_000
 const answerWithin = 30_000
-
-/** Times of the requests of the last minute, by service address, for the limit. */
-const asked = new Map<string, number[]>()
 
 /**
  * Reads a path of a service page by page, as its settings say. Answers 429 and 5xx, and lost connections, are asked for
@@ -252,18 +251,11 @@ function listIn(service: Service, answer: unknown, path: string, address: URL): 
 }
 
 /** Waits until a request keeps within the limit of requests a minute. */
-async function keepLimit({ settings }: Service, asking: Asking): Promise<void> {
+async function keepLimit({ settings, pace }: Service, asking: Asking): Promise<void> {
   if (settings.per_minute === 0) return
-  const times = asked.get(settings.base) ?? []
-  asked.set(settings.base, times)
   for (;;) {
-    const now = Date.now()
-    while (times.length > 0 && times[0]! <= now - 60_000) times.shift()
-    if (times.length < settings.per_minute) {
-      times.push(now)
-      return
-    }
-    const pause = times[0]! + 60_000 - now
+    const pause = await pace(settings.base, settings.per_minute)
+    if (pause === 0) return
     asking.onPause?.(`${settings.per_minute} requests a minute are allowed`, pause)
     await sleep(pause, asking.signal)
   }

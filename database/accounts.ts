@@ -1,0 +1,44 @@
+import { index, integer, jsonb, serial, text } from 'drizzle-orm/pg-core'
+import { created, mattock, when } from './columns'
+import type { KeptForAccount } from './records'
+
+export const account = mattock.table('account', {
+  id: serial('id').primaryKey(),
+  email: text('email').notNull().unique(),
+  name: text('name').notNull(),
+  role: text('role').$type<'engineer' | 'reader'>().notNull(),
+  password: text('password').notNull(),
+  /** What the pages keep for this person. */
+  kept: jsonb('kept').$type<KeptForAccount>().notNull().default({ tables: {} }),
+  createdAt: created(),
+})
+
+export const session = mattock.table(
+  'session',
+  {
+    /** SHA-256 of the cookie's value, so that a copy of this table signs nobody in. */
+    hash: text('hash').primaryKey(),
+    accountId: integer('account_id')
+      .notNull()
+      .references(() => account.id, { onDelete: 'cascade' }),
+    createdAt: created(),
+    expiresAt: when('expires_at').notNull(),
+  },
+  (t) => [index().on(t.expiresAt)],
+)
+
+export const apiToken = mattock.table('api_token', {
+  hash: text('hash').primaryKey(),
+  accountId: integer('account_id')
+    .notNull()
+    .references(() => account.id, { onDelete: 'cascade' }),
+  name: text('name').notNull(),
+  createdAt: created(),
+})
+
+/** Facts about this installation, such as its id. */
+export const installation = mattock.table('installation', {
+  id: text('id').primaryKey(),
+  name: text('name').notNull(),
+  createdAt: created(),
+})

@@ -1,0 +1,168 @@
+import { sql } from 'drizzle-orm'
+import {
+  bigint,
+  bigserial,
+  boolean,
+  doublePrecision,
+  index,
+  integer,
+  jsonb,
+  primaryKey,
+  serial,
+  text,
+  uniqueIndex,
+} from 'drizzle-orm/pg-core'
+import type { RunState } from '../core/runState'
+import { count, mattock, when } from './columns'
+import type { FileRecord, LoadError, StatementRecord } from './records'
+import { jobVersion } from './jobs'
+import { plan } from './plans'
+
+export const run = mattock.table(
+  'run',
+  {
+    id: serial('id').primaryKey(),
+    job: text('job').notNull(),
+    title: text('title').notNull(),
+    versionId: integer('version_id')
+      .notNull()
+      .references(() => jobVersion.id),
+    planId: integer('plan_id')
+      .notNull()
+      .references(() => plan.id),
+    environment: text('environment').notNull(),
+    state: text('state').$type<RunState>().notNull(),
+    /** The part that is under way. */
+    part: integer('part').notNull().default(0),
+    /** Loads of that part that may run at the same time. */
+    atOnce: integer('at_once').notNull().default(1),
+    /** Asked to stop: nothing new starts, what runs is broken off. */
+    stopping: boolean('stopping').notNull().default(false),
+    by: text('by').notNull(),
+    cause: text('cause').notNull(),
+    rerunOf: integer('rerun_of'),
+    /** Lower goes first. */
+    priority: integer('priority').notNull().default(0),
+    /** Milliseconds that the run's clock stands apart from the real one; the demo's history has it. */
+    clockOffset: bigint('clock_offset', { mode: 'number' }).notNull().default(0),
+    createdAt: when('created_at').notNull(),
+    startedAt: when('started_at'),
+    endedAt: when('ended_at'),
+  },
+  (t) => [
+    index().on(t.createdAt.desc()),
+    index().on(t.job, t.createdAt.desc()),
+    index().on(t.planId),
+    index('run_active')
+      .on(t.priority, t.id)
+      .where(sql`state = 'running'`),
+  ],
+)
+
+export const load = mattock.table(
+  'load',
+  {
+    id: bigserial('id', { mode: 'number' }).primaryKey(),
+    runId: integer('run_id')
+      .notNull()
+      .references(() => run.id, { onDelete: 'cascade' }),
+    /** Its number in the plan. */
+    number: integer('number').notNull(),
+    part: integer('part').notNull(),
+    each: boolean('each').notNull(),
+    key: text('key').notNull(),
+    rowKey: text('row_key'),
+    sliceFrom: when('slice_from'),
+    sliceTo: when('slice_to'),
+    sliceLabel: text('slice_label'),
+    connections: text('connections').array().notNull(),
+    state: text('state').$type<RunState>().notNull().default('waiting'),
+    attempt: integer('attempt').notNull().default(0),
+    worker: integer('worker'),
+    startedAt: when('started_at'),
+    endedAt: when('ended_at'),
+    read: count('read'),
+    written: count('written'),
+    unchanged: count('unchanged'),
+    rejected: count('rejected'),
+    filtered: count('filtered'),
+    bytes: count('bytes'),
+    /** Why it failed or was skipped. */
+    error: jsonb('error').$type<LoadError | null>(),
+    cause: text('cause'),
+    /** For a rerun: the load of the earlier run that it repeats. */
+    repeats: bigint('repeats', { mode: 'number' }),
+  },
+  (t) => [
+    uniqueIndex().on(t.runId, t.number),
+    index().on(t.key),
+    index('load_waiting')
+      .on(t.runId, t.part, t.number)
+      .where(sql`state = 'waiting'`),
+    index('load_active')
+      .on(t.runId)
+      .where(sql`state in ('ready', 'running')`),
+  ],
+)
+
+export const loadStep = mattock.table(
+  'load_step',
+  {
+    loadId: bigint('load_id', { mode: 'number' })
+      .notNull()
+      .references(() => load.id, { onDelete: 'cascade' }),
+    position: integer('position').notNull(),
+    attempt: integer('attempt').notNull(),
+    step: text('step').notNull(),
+    kind: text('kind').notNull(),
+    state: text('state').$type<RunState>().notNull(),
+    startedAt: when('started_at').notNull(),
+    endedAt: when('ended_at'),
+    read: count('read'),
+    written: count('written'),
+    unchanged: count('unchanged'),
+    rejected: count('rejected'),
+    filtered: count('filtered'),
+    bytes: count('bytes'),
+    statements: jsonb('statements').$type<StatementRecord[]>().notNull().default([]),
+    files: jsonb('files').$type<FileRecord[]>().notNull().default([]),
+    rejectReasons: jsonb('reject_reasons').$type<Record<string, number>>().notNull().default({}),
+    /** Path of the rejects in the data folder's rejects/, null where there are none. */
+    rejectFile: text('reject_file'),
+    log: jsonb('log').$type<string[]>().notNull().default([]),
+  },
+  (t) => [primaryKey({ columns: [t.loadId, t.position] })],
+)
+
+/** The newest loading of each file into each target, for `already-loaded`. */
+export const loadedFile = mattock.table(
+  'loaded_file',
+  {
+    environment: text('environment').notNull(),
+    store: text('store').notNull(),
+    path: text('path').notNull(),
+    target: text('target').notNull(),
+    size: bigint('size', { mode: 'number' }).notNull(),
+    modified: text('modified').notNull(),
+    sha256: text('sha256').notNull(),
+    runId: integer('run_id').notNull(),
+    at: when('at').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.environment, t.store, t.path, t.target] })],
+)
+
+export const worker = mattock.table('worker', {
+  id: serial('id').primaryKey(),
+  host: text('host').notNull(),
+  pid: integer('pid').notNull(),
+  capacity: integer('capacity').notNull(),
+  startedAt: when('started_at')
+    .notNull()
+    .default(sql`now()`),
+  beatAt: when('beat_at')
+    .notNull()
+    .default(sql`now()`),
+  /** Largest resident memory it has seen, in bytes. */
+  memory: bigint('memory', { mode: 'number' }).notNull().default(0),
+  load: doublePrecision('load').notNull().default(0),
+})
