@@ -16,6 +16,8 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock runs [--job JOB] [--env E] [--state S] [--limit N] [--json]
   ./mattock show RUN [--json]
   ./mattock survey CONNECTION [--env E] [--include P]… [--exclude P]… [--prefix P] [--accept] [--json]
+  ./mattock put FILE… [--env E] [--remove] [--message M] [--json]     jobs, control tables, connections
+  ./mattock get job|control|connection NAME [--env E]     or --all [--into DIR]
   ./mattock worker [--data DIR] [--capacity N]     one more worker; needs DATABASE_URL
 
 FROM/TO is half-open: 2026-11-01/2026-11-05 is four days. A single date is the slice that begins there.
@@ -36,6 +38,10 @@ async function main(): Promise<number> {
       return await (await import('./planner')).planner()
     case 'worker':
       return await (await import('./worker')).worker(rest)
+    case 'put':
+      return await (await import('./put')).put(rest)
+    case 'get':
+      return await (await import('./get')).get(rest)
     case 'survey':
       return await (await import('./survey')).survey(rest)
     case 'plan':

@@ -11,6 +11,8 @@ import { account, apiToken } from '../database/schema'
 import { openEngine, type Engine } from '../engine/context/engine'
 import { openLog } from '../engine/context/logger'
 import { hashPassword, makeToken } from '../server/auth'
+import { commandAccount, hasPeople, invite } from '../server/invitation'
+import { invitationFile } from './state'
 import { planApart } from '../engine/planner/process'
 import { makeApp } from '../server/app'
 
@@ -30,7 +32,10 @@ export async function serve(): Promise<number> {
     await keepPort(engine, url)
     await keepStandIns(engine, standIns)
   }
+  await ensureEnvironments(engine)
   await ensureCommandToken(engine, data)
+  // whoever starts it is told the address, and no log keeps it
+  if (!(await hasPeople(engine))) writeFileSync(invitationFile(data), await invite(engine), { mode: 0o600 })
   const planner = planApart(process.argv[1]!, (message) => log.warn(message))
   const history = new AbortController()
   let progress: { label: string; done: number; total: number } | null = null
@@ -126,29 +131,18 @@ async function keepStandIns(engine: Engine, standIns: StandIns): Promise<void> {
 /** A token for the command, readable by whoever may read the data folder. */
 async function ensureCommandToken(engine: Engine, data: string): Promise<void> {
   const file = join(data, 'command.token')
-  const [first] = await engine.db.select().from(account).limit(1)
-  if (!first) {
-    await firstAccount(engine, data)
-    return await ensureCommandToken(engine, data)
-  }
   const known = await engine.db.select().from(apiToken).limit(1)
   if (existsSync(file) && known.length > 0) return
-  writeFileSync(file, await makeToken(engine, first.id, 'the command'), { mode: 0o600 })
+  const [person] = await engine.db.select({ id: account.id }).from(account).orderBy(account.id).limit(1)
+  const id = person?.id ?? (await commandAccount(engine))
+  writeFileSync(file, await makeToken(engine, id, 'the command'), { mode: 0o600 })
 }
 
-/** Without a demo the first account is made at the first start; its password lies in the data folder. */
-async function firstAccount(engine: Engine, data: string): Promise<void> {
-  const { randomBytes } = await import('node:crypto')
-  const password = randomBytes(9).toString('base64url')
-  await engine.db.insert(account).values({
-    email: 'engineer@localhost',
-    name: 'Engineer',
-    role: 'engineer',
-    password: await hashPassword(password),
-  })
-  writeFileSync(join(data, 'first-account.txt'), `engineer@localhost\n${password}\n`, { mode: 0o600 })
-  const client = engine.db.$client
-  await client.query(
-    `insert into mattock.environment (name, position, live) values ('dev', 1, false), ('staging', 2, false), ('live', 3, true) on conflict do nothing`,
+/** What an installation begins with that is no demo. */
+async function ensureEnvironments(engine: Engine): Promise<void> {
+  await engine.db.$client.query(
+    `insert into mattock.environment (name, position, live)
+     select * from (values ('dev', 1, false), ('staging', 2, false), ('live', 3, true)) v
+     where not exists (select 1 from mattock.environment)`,
   )
 }

@@ -7,7 +7,7 @@ import { migrateDatabase } from '../database/open'
 import { accounts as demoAccounts } from '../demo/seed'
 import { UsageError } from './usage'
 import { ensureDatabase, freePort, startPostgres, type OwnPostgres } from './postgres'
-import { dataFolder, running, stateFile, type Running } from './state'
+import { dataFolder, invitationFile, running, stateFile, type Running } from './state'
 
 /** The project's folder: this file is built into dist/. */
 export const projectFolder = join(dirname(fileURLToPath(import.meta.url)), '..')
@@ -35,7 +35,7 @@ function readOptions(args: string[]): Options {
     },
   })
   const port = values.port === undefined ? undefined : Number(values.port)
-  if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65_536))
+  if (port !== undefined && !(Number.isInteger(port) && port >= 0 && port < 65_536))
     throw new UsageError(`--port ${values.port} is no port`)
   const workers = Number(values.workers)
   if (!(Number.isInteger(workers) && workers >= 0 && workers <= 64))
@@ -50,14 +50,26 @@ function readOptions(args: string[]): Options {
   }
 }
 
+/** What a file holds, which is then gone; undefined where there is none. */
+function takeFile(file: string): string | undefined {
+  if (!existsSync(file)) return undefined
+  const text = readFileSync(file, 'utf8')
+  rmSync(file)
+  return text
+}
+
 const wait = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds))
 
-function announce({ url, data, accounts }: Running, json: boolean): void {
+function announce({ url, data, accounts, first }: Running, json: boolean): void {
   if (json) {
-    process.stdout.write(`${JSON.stringify({ url, data, ...(accounts.length > 0 ? { accounts } : {}) })}\n`)
+    process.stdout.write(
+      `${JSON.stringify({ url, data, ...(first ? { first } : {}), ...(accounts.length > 0 ? { accounts } : {}) })}\n`,
+    )
     return
   }
   process.stdout.write(`\nMattock answers at ${url}\n`)
+  if (first)
+    process.stdout.write(`  make the first account at ${first}\n  the address holds once, for a week\n`)
   for (const { email, password, role } of accounts)
     process.stdout.write(`  ${role}: ${email}  password: ${password}\n`)
   process.stdout.write('\n')
@@ -124,7 +136,7 @@ async function supervise(options: Options): Promise<number> {
   const demoMark = join(data, 'demo')
   if (options.demo && !existsSync(demoMark)) writeFileSync(demoMark, '')
   const demo = existsSync(demoMark)
-  const port = options.port ?? (await freePort())
+  const port = options.port || (await freePort())
   const url = `http://127.0.0.1:${port}`
   const environment = {
     ...process.env,
@@ -159,7 +171,9 @@ async function supervise(options: Options): Promise<number> {
   const answered = await waitForAnswer(url, () => stopping)
   if (answered) {
     const accounts = demo ? demoAccounts.map(({ email, password, role }) => ({ email, password, role })) : []
-    const state: Running = { url, pid: process.pid, data, databaseUrl, accounts }
+    const code = takeFile(invitationFile(data))
+    const first = code === undefined ? {} : { first: `${url}/first#${code}` }
+    const state: Running = { url, pid: process.pid, data, databaseUrl, accounts, ...first }
     writeFileSync(stateFile(data), JSON.stringify(state), { mode: 0o600 })
     announce(state, options.json)
     await end

@@ -7,12 +7,16 @@ export interface Running {
   readonly pid: number
   readonly data: string
   readonly databaseUrl: string
+  /** The address at which the first person makes their account; there while nobody has one. */
+  readonly first?: string
   readonly accounts: readonly { email: string; password: string; role: string }[]
 }
 
 export const dataFolder = (given: string | undefined): string =>
   resolve(given ?? process.env.MATTOCK_DATA ?? '.mattock')
 export const stateFile = (data: string): string => join(data, 'running.json')
+/** The code of the address for the first account, from the server to whoever started it; read once. */
+export const invitationFile = (data: string): string => join(data, 'invitation')
 export const tokenFile = (data: string): string => join(data, 'command.token')
 
 /** The Mattock that runs over a data folder, or undefined. */

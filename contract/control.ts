@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { cellRulesSchema } from '../core/document/control'
 import { jobEffectSchema } from './plans'
 import { route } from './route'
 import { columnSchema, rowSchema } from './shapes'
@@ -8,19 +9,11 @@ import { columnSchema, rowSchema } from './shapes'
 const name = z.object({ name: z.string() })
 const inEnvironment = z.object({ environment: z.string() })
 
-export const cellRulesSchema = z.object({
-  required: z.boolean().optional(),
-  one_of: z.array(z.string()).optional(),
-  names: z.enum(['connection', 'dataset']).optional(),
-  unique: z.boolean().optional(),
-  holds: z.string().optional(),
-  note: z.string().optional(),
-})
 export const controlListSchema = z.object({
   name: z.string(),
   title: z.string(),
   where: z.string(),
-  rows: z.number(),
+  rows: z.number().nullable().describe('rows it has; null where the table or its database does not answer'),
   jobs: z.array(z.string()),
   changedAt: z.string().nullable(),
   changedBy: z.string().nullable(),

@@ -4,6 +4,7 @@ import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
 import { controlRoutes } from './control'
 import { mappingSchema } from './mapping'
+import { keepingRoutes } from './keeping'
 import { jobEffectSchema, planRoutes } from './plans'
 import { route } from './route'
 import * as s from './shapes'
@@ -22,6 +23,7 @@ export const routes = {
   ...catalogRoutes,
   ...bringInRoutes,
   ...controlRoutes,
+  ...keepingRoutes,
   ...planRoutes,
   ...tryRoutes,
   session: route({
@@ -38,6 +40,19 @@ export const routes = {
     body: z.object({ email: z.string(), password: z.string() }),
     response: s.sessionSchema,
     needs: 'nobody',
+  }),
+  invitation: route({
+    method: 'post',
+    path: '/api/invitation',
+    summary:
+      'make an account at an address that was given for it, and sign in with it; the address holds once',
+    body: z.object({
+      code: z.string().min(1).max(200).describe('the code in the address'),
+      ...s.newAccount,
+    }),
+    response: s.sessionSchema,
+    needs: 'nobody',
+    faults: ['invitation', 'conflict'],
   }),
   signOut: route({ method: 'delete', path: '/api/session', summary: 'sign out', needs: 'look' }),
   keepForMe: route({

@@ -38,6 +38,13 @@ export const sessionSchema = z.object({
   demo: z.array(z.object({ email: z.string(), password: z.string(), role: z.string() })),
 })
 
+/** What a person gives of an account of their own. */
+export const newAccount = {
+  email: z.email('an e-mail address is needed').max(200).describe('the address they sign in with'),
+  name: z.string().trim().min(1, 'needs a value').max(100).describe('what others see beside what they did'),
+  password: z.string().min(10, 'ten letters at least').max(200).describe('ten letters at least'),
+}
+
 export const testStepSchema = z.object({
   label: z.string(),
   ok: z.boolean(),

@@ -8,6 +8,8 @@ export const faultCodes = {
   'not-held': 409,
   'signed-out': 401,
   forbidden: 403,
+  /** An address for making an account that holds no more. */
+  invitation: 410,
   'too-many': 429,
   internal: 500,
   planner: 500,

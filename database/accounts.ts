@@ -1,4 +1,6 @@
+import { sql } from 'drizzle-orm'
 import { index, integer, jsonb, serial, text } from 'drizzle-orm/pg-core'
+import type { KeptKind } from '../core/keeping/kinds'
 import { created, mattock, when } from './columns'
 import type { KeptForAccount } from './records'
 
@@ -41,4 +43,24 @@ export const installation = mattock.table('installation', {
   id: text('id').primaryKey(),
   name: text('name').notNull(),
   createdAt: created(),
+})
+
+/** An address at which one person makes an account, once. */
+export const invitation = mattock.table('invitation', {
+  /** SHA-256 of the code in the address. */
+  hash: text('hash').primaryKey(),
+  role: text('role').$type<'engineer' | 'reader'>().notNull(),
+  createdAt: created(),
+  expiresAt: when('expires_at').notNull(),
+})
+
+/** How long what is of one kind is kept; a kind without a row is kept as long as its definition says. */
+export const retention = mattock.table('retention', {
+  kind: text('kind').$type<KeptKind>().primaryKey(),
+  /** Null: for ever. */
+  days: integer('days'),
+  updatedAt: when('updated_at')
+    .notNull()
+    .default(sql`now()`),
+  updatedBy: text('updated_by').notNull(),
 })

@@ -39,3 +39,12 @@ export const connectionSetting = mattock.table(
   },
   (t) => [primaryKey({ columns: [t.connection, t.environment] })],
 )
+
+/** When an HTTP service was asked in the last minute, by whatever process. */
+export const pace = mattock.table('pace', {
+  address: text('address').primaryKey(),
+  asked: when('asked')
+    .array()
+    .notNull()
+    .default(sql`'{}'`),
+})

@@ -166,3 +166,18 @@ export const worker = mattock.table('worker', {
   memory: bigint('memory', { mode: 'number' }).notNull().default(0),
   load: doublePrecision('load').notNull().default(0),
 })
+
+/** Slices that were ever loaded, so that a plan need not look through a job's whole history. */
+export const loadedSlice = mattock.table(
+  'loaded_slice',
+  {
+    job: text('job').notNull(),
+    environment: text('environment').notNull(),
+    from: when('slice_from').notNull(),
+    to: when('slice_to').notNull(),
+  },
+  (t) => [
+    primaryKey({ columns: [t.job, t.environment, t.from, t.to] }),
+    index().on(t.job, t.environment, t.to.desc()),
+  ],
+)

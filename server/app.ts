@@ -55,7 +55,7 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
         where: {},
       }),
   })
-  app.post(routes.signIn.path, signIns)
+  app.post([routes.signIn.path, routes.invitation.path], signIns)
   const plain = (route: PlainRoute, answer: (request: Request, response: Response) => unknown) =>
     app[route.method](route.path, (request, response, next) => {
       const work = async () => {

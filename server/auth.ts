@@ -36,7 +36,7 @@ async function passwordFits(password: string, stored: string): Promise<boolean> 
   return given.length === right.length && timingSafeEqual(given, right)
 }
 
-const sha256 = (text: string): string => createHash('sha256').update(text).digest('hex')
+export const sha256 = (text: string): string => createHash('sha256').update(text).digest('hex')
 
 // an unknown address costs as much time as a wrong password
 const nobody = `scrypt$${randomBytes(16).toString('base64')}$${randomBytes(32).toString('base64')}`

@@ -6,7 +6,7 @@ import { sql } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
 import { migrateDatabase } from '../database/open'
 import { openEngine, type Engine } from '../engine/context/engine'
-import { readLoads, readPlan } from '../engine/planning/store'
+import { readLoads, readPlan } from '../engine/planning/stored'
 import { startRun } from '../engine/running/runs'
 
 const all = join(import.meta.dirname, '../database/migrations')

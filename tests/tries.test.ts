@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import {
   clearTry,
-  forgetTries,
+  clearTries,
   goOn,
   readTry,
   startTry,
@@ -260,7 +260,7 @@ ${sql('note', 'insert into clean.audit values ({file.name} || {string(step["brin
     await bench.own(`select mattock.end_lost_tries(interval '15 s')`)
     expect(await readTry(bench.engine, id)).toMatchObject({ state: 'failed', fault: 'the worker that ran it ended' }) // prettier-ignore
     await bench.own(`update mattock.try set ended_at = now() - interval '25 hours' where id = $1`, [id])
-    await forgetTries(bench.engine)
+    await clearTries(bench.engine)
     expect((await readTry(bench.engine, id)).clearedAt).not.toBeNull()
   })
 })

@@ -13,6 +13,7 @@ import { cssTokens, day, night as nightTokens } from './look/tokens'
 import { FaultBox } from './kit/Fault'
 import { Shell } from './frame/Shell'
 import { places, type Place } from './places'
+import { FirstAccount, invitationIn } from './places/FirstAccount'
 import { SignIn } from './places/SignIn'
 
 const page = ({ load }: Place) => {
@@ -67,10 +68,15 @@ function Signed({
   const [chosen, setChosen] = useState<string>()
   if (error) return <FaultBox error={error} />
   if (!data) return null
-  if (!data.account)
-    return (
-      <SignIn session={data} onSignedIn={(session: Session) => void mutate(session, { revalidate: false })} />
+  if (!data.account) {
+    const code = invitationIn(window.location)
+    const onSignedIn = (session: Session) => void mutate(session, { revalidate: false })
+    return code === undefined ? (
+      <SignIn session={data} onSignedIn={onSignedIn} />
+    ) : (
+      <FirstAccount code={code} session={data} onSignedIn={onSignedIn} />
     )
+  }
   const environment =
     data.environments.find(({ name }) => name === (chosen ?? data.start)) ?? data.environments[0]
   const here = {

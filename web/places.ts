@@ -67,6 +67,7 @@ export const places: readonly Place[] = [
   { path: '/catalog/:id', load: () => import('./places/catalog/Dataset') },
   { path: '/surveys', load: () => import('./places/survey/Surveys') },
   { path: '/surveys/:id', load: () => import('./places/survey/Survey') },
+  { path: '/kept', name: 'What is kept', load: () => import('./places/keeping/Keeping') },
   { path: '/connections/:name', load: () => import('./places/connections/Content') },
   { path: '*', load: () => import('./places/Nowhere') },
 ]

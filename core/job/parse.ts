@@ -1,84 +1,18 @@
-import { isMap, isNode, isPair, LineCounter, parseDocument, type Document } from 'yaml'
-import type { z } from 'zod'
 import type { Fault } from '../fault'
-import { didYouMean } from '../expression/nearest'
-import { jobJsonSchema, jobSchema, type Job } from './document'
+import { documentReader, type ReadDocument } from '../document/read'
+import { jobSchema, type Job } from './document'
 
 export interface ParsedJob {
   /** Undefined where there are faults. */
   readonly job: Job | undefined
   readonly faults: readonly Fault[]
-  /** Line and column, from 1, of a path such as `parts.0.do.1.id`; of its nearest parent where it is not there. */
-  place(path: string): { line: number; column: number }
+  readonly place: ReadDocument<Job>['place']
 }
+
+const read = documentReader(jobSchema)
 
 /** Reads a job document; every mistake carries its line and column. Never throws. */
 export function parseJob(text: string): ParsedJob {
-  const lines = new LineCounter()
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true })
-  const at = (offset: number) => {
-    const { line, col } = lines.linePos(offset)
-    return { line: Math.max(line, 1), column: Math.max(col, 1) }
-  }
-  const place = (path: string) => at(offsetOf(document, path === '' ? [] : path.split('.')))
-  const faults: Fault[] = document.errors.map((error) => ({
-    code: 'yaml',
-    message: error.message,
-    where: { ...at(error.pos[0]), length: Math.max(1, error.pos[1] - error.pos[0]) },
-  }))
-  if (faults.length > 0) return { job: undefined, faults, place }
-  const value: unknown = document.toJS()
-  const checked = jobSchema.safeParse(value)
-  if (checked.success) return { job: checked.data, faults: [], place }
-  return {
-    job: undefined,
-    faults: checked.error.issues.flatMap((issue) => issueFaults(issue, place)),
-    place,
-  }
-}
-
-function issueFaults(issue: z.core.$ZodIssue, place: ParsedJob['place']): Fault[] {
-  const path = issue.path.join('.')
-  if (issue.code === 'unrecognized_keys') {
-    return issue.keys.map((key) => {
-      const inside = path === '' ? key : `${path}.${key}`
-      const message = `nothing here is called "${key}"${didYouMean(key, knownKeys)}`
-      return { code: 'document', message, where: { path: inside, ...place(inside) } }
-    })
-  }
-  const missing = issue.code === 'invalid_type' && /received undefined/.test(issue.message)
-  const message = missing ? `"${String(issue.path.at(-1) ?? 'document')}" is missing` : plain(issue.message)
-  return [{ code: 'document', message, where: { path, ...place(path) } }]
-}
-
-const plain = (message: string): string => message.charAt(0).toLowerCase() + message.slice(1)
-
-/** Every key of the language, from its schema. */
-const knownKeys: readonly string[] = [...keysIn(jobJsonSchema())]
-
-function keysIn(schema: unknown, keys = new Set<string>()): Set<string> {
-  if (typeof schema !== 'object' || schema === null) return keys
-  const { properties } = schema as { properties?: unknown }
-  if (typeof properties === 'object' && properties !== null)
-    for (const key of Object.keys(properties)) keys.add(key)
-  for (const below of Object.values(schema)) keysIn(below, keys)
-  return keys
-}
-
-/** Start of the node at a path; of a key where the path ends at a pair. */
-function offsetOf(document: Document, path: readonly string[]): number {
-  let node: unknown = document.contents
-  let offset = isNode(node) ? (node.range?.[0] ?? 0) : 0
-  for (const part of path) {
-    if (isMap(node)) {
-      const pair = node.items.find((item) => isPair(item) && String(item.key) === part)
-      if (!pair) break
-      if (isNode(pair.key)) offset = pair.key.range?.[0] ?? offset
-      node = pair.value
-    } else if (isNode(node) && 'items' in node && Array.isArray(node.items)) {
-      node = node.items[Number(part)]
-      if (isNode(node)) offset = node.range?.[0] ?? offset
-    } else break
-  }
-  return offset
+  const { value, faults, place } = read(text)
+  return { job: value, faults, place }
 }

@@ -4,6 +4,7 @@ import { keyText, undoChanges, type ControlEdit } from '../../core/control/edits
 import { rowCheck } from '../../core/control/rowRules'
 import { cellFault, type CellRules, type KnownThings } from '../../core/control/rules'
 import { fail } from '../../core/fault'
+import { groupBy } from '../../core/group'
 import { quoteName } from '../../core/text/slot'
 import { type Column, type Row, type Table, type Value, type ValueType } from '../../core/value'
 import { connection, controlChange, controlTable } from '../../database/schema'
@@ -110,6 +111,43 @@ export async function readControl(engine: Engine, name: string, environment: str
     ),
     versions: rows.map((row) => row[0]!),
   }
+}
+
+/**
+ * How many rows each control table has: two questions for each database, not one for each table. A table that is not
+ * there, or whose database does not answer, has no number.
+ */
+export async function countControls(
+  engine: Engine,
+  tables: readonly Found[],
+  environment: string,
+): Promise<Map<string, number>> {
+  const counts = new Map<string, number>()
+  await Promise.all(
+    Array.from(
+      groupBy(tables, ({ connection: of }) => of ?? ''),
+      async ([, own]) => {
+        try {
+          const pool = await poolOf(engine, own[0]!, environment)
+          const places = own.map(({ schema, table }) => qualified({ schema, name: table }))
+          const { rows: there } = await pool.query<{ at: number }>(
+            'select i::int - 1 as at from unnest($1::text[]) with ordinality t(place, i) where to_regclass(place) is not null',
+            [places],
+          )
+          if (there.length === 0) return
+          const { rows } = await pool.query<{ at: number; count: number }>(
+            there
+              .map(({ at }) => `select ${at} as at, count(*) as count from ${places[at]}`)
+              .join(' union all '),
+          )
+          for (const { at, count } of rows) counts.set(own[at]!.name, count)
+        } catch (error) {
+          engine.log.warn({ error, connection: own[0]!.connection }, 'control tables could not be counted')
+        }
+      },
+    ),
+  )
+  return counts
 }
 
 /** A row that somebody else changed meanwhile; `now` is null where it was removed. */

@@ -48,10 +48,18 @@ export async function isSaved(engine: Engine, text: string): Promise<boolean> {
   return found !== undefined
 }
 
+/** Documents by their text, the last ones asked for: a version never changes, so each is parsed once. */
+const parsed = new Map<string, Job>()
+const parsedKept = 500
+
 /** The document of a saved version; it was checked when it was saved. */
-export function documentOf(version: JobVersion): Job {
-  const { job: document, faults } = parseJob(version.text)
+export function documentOf({ text }: Pick<JobVersion, 'text'>): Job {
+  const known = parsed.get(text)
+  if (known) return known
+  const { job: document, faults } = parseJob(text)
   if (!document) throw new FaultError(faults[0]!)
+  parsed.set(text, document)
+  if (parsed.size > parsedKept) parsed.delete(parsed.keys().next().value!)
   return document
 }
 

@@ -267,11 +267,9 @@ async function loadedSlices(engine: Engine, { request }: Expansion): Promise<Bef
   const froms = request.slices!.map(({ from }) => from).sort()
   const tos = request.slices!.map(({ to }) => to).sort()
   const { rows } = await engine.db.$client.query<{ from: string; to: string }>(
-    `with done as (
-       select distinct l.slice_from, l.slice_to from mattock.load l join mattock.run r on r.id = l.run_id
-       where r.job = $1 and r.environment = $2 and l.state = 'done' and l.slice_from is not null)
-     select slice_from as "from", slice_to as "to" from done where slice_to > $3 and slice_from < $4
-     union select slice_from, slice_to from done where slice_to = (select max(slice_to) from done)`,
+    `with done as (select slice_from, slice_to from mattock.loaded_slice where job = $1 and environment = $2)
+     (select slice_from as "from", slice_to as "to" from done where slice_to > $3 and slice_from < $4)
+     union (select slice_from, slice_to from done order by slice_to desc limit 1)`,
     [request.job.name, request.environment.name, froms[0], tos.at(-1)],
   )
   return rows.map(({ from, to }) => ({ from: instantText(from), to: instantText(to) }))

@@ -13,7 +13,7 @@ import type { Engine } from '../context/engine'
 import { gatherFacts } from './facts'
 import { documentOf, readVersion, type JobVersion } from '../jobs/versions'
 import { controlAsOf } from '../control/rows'
-import { forgetPlans, storePlan } from './store'
+import { storePlan } from './storePlan'
 import { gatherRosters } from './gather'
 
 export interface PlanAsk {
@@ -109,6 +109,5 @@ export async function makePlan(
   const { plan, facts } = await workOutPlan(engine, documentOf(version), ask)
   const { job, environment, by, only, span } = ask
   const id = await storePlan(engine, plan, facts, { job, versionId: version.id, environment, by, only, span })
-  await forgetPlans(engine)
   return { id, plan, version }
 }

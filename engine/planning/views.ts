@@ -6,7 +6,7 @@ import { plan as planTable } from '../../database/schema'
 import { connectionFacts } from '../connectors/connections'
 import type { Engine } from '../context/engine'
 import { gatherHistory, workerPlaces } from './facts'
-import { readComparable, readPlan } from './store'
+import { readComparable, readPlan } from './stored'
 
 export type ChangeKind = 'added' | 'gone' | 'changed'
 

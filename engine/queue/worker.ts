@@ -4,7 +4,7 @@ import { runProfile } from '../catalog/profile'
 import type { Engine } from '../context/engine'
 import { handOver, runSurvey } from '../survey/survey'
 import { runTry } from '../trying/runTry'
-import { forgetTries } from '../trying/try'
+import { tidy } from '../keeping/keep'
 import { runLoad, type LoadEnd } from '../running/runLoad'
 import type { Started } from '../running/started'
 
@@ -45,6 +45,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
       load: (payload) => work(engine, id, (payload as { load: number }).load, active),
       profile: (payload) => runProfile(engine, (payload as { dataset: number }).dataset),
       try: (payload) => tryOut(engine, id, (payload as { try: number }).try, tries),
+      tidy: async () => void (await tidy(engine)),
       survey: (payload) => look(engine, id, (payload as { survey: number }).survey, surveys),
     },
   })
@@ -60,7 +61,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     await engine.db.$client.query('select mattock.take_over_surveys(make_interval(secs => $1))', [silence])
     await engine.db.$client.query('select mattock.end_lost_tries(make_interval(secs => $1))', [silence])
   })
-  const tidy = every(engine, 'taking away what is old', 3_600_000, () => forgetTries(engine))
+  const tidying = every(engine, 'taking away what is old', 3_600_000, () => tidy(engine))
   const stops = every(engine, 'looking for what is to be stopped', 500, async () => {
     await stopAsked(engine, 'survey', surveys)
     await stopAsked(engine, 'try', tries)
@@ -75,7 +76,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
   })
   const stop = async () => {
     for (const abort of surveys.values()) abort.abort(handOver)
-    await stopWorker(engine, id, queue, [beat, sweep, tidy, stops])
+    await stopWorker(engine, id, queue, [beat, sweep, tidying, stops])
   }
   return { id, stop }
 }
@@ -210,7 +211,7 @@ async function finish(engine: Engine, started: Started, end: LoadEnd): Promise<v
 }
 
 /** Does something again and again, one after the other; a fault is said and left to the next round. */
-function every(engine: Engine, what: string, milliseconds: number, work: () => Promise<void>): () => void {
+function every(engine: Engine, what: string, milliseconds: number, work: () => Promise<unknown>): () => void {
   let timer: NodeJS.Timeout
   let stopped = false
   const round = async () => {

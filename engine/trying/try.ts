@@ -174,7 +174,7 @@ export async function tellTry(client: Pick<pg.PoolClient, 'query'>, id: number):
 
 export async function readTry(engine: Engine, id: number): Promise<Try> {
   const [found] = await engine.db.select().from(tryTable).where(eq(tryTable.id, id))
-  return found ?? fail('unknown-name', `there is no try ${id}; tries are kept for a week`)
+  return found ?? fail('unknown-name', `there is no try ${id}; tries are kept for a time only`)
 }
 
 /** All steps of a try, without the rows they showed. */
@@ -237,15 +237,15 @@ export async function clearTry(engine: Engine, id: number): Promise<void> {
   await tellTry(engine.db.$client, id)
 }
 
-/** Clears what has stood for a day, and forgets tries of last week. What cannot be reached is left for the next time. */
-export async function forgetTries(engine: Engine): Promise<void> {
+/** Clears what has stood for a day. What cannot be reached is left for the next time. */
+export async function clearTries(engine: Engine): Promise<void> {
   const { rows } = await engine.db.$client.query<{ id: number }>(
     `select id from mattock.try where cleared_at is null and state not in ('waiting', 'running')
        and coalesce(ended_at, created_at) < clock_timestamp() - make_interval(hours => $1) order by id limit 20`,
     [keptHours],
   )
-  for (const { id } of rows) await clearTry(engine, id).catch(() => {})
-  await engine.db.$client.query(
-    `delete from mattock.try where cleared_at is not null and created_at < clock_timestamp() - interval '7 days'`,
-  )
+  for (const { id } of rows)
+    await clearTry(engine, id).catch((error: unknown) =>
+      engine.log.warn({ error, try: id }, 'what a try wrote aside could not be taken away; tried again'),
+    )
 }

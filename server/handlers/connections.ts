@@ -1,7 +1,7 @@
 import { asc, eq } from 'drizzle-orm'
 import { connectorOf } from '../../core/connection/connection'
 import { fail } from '../../core/fault'
-import { connection } from '../../database/schema'
+import { connection, environment } from '../../database/schema'
 import { saveSettings, testConnection } from '../../engine/connectors/connections'
 import type { Handlers } from '../handler'
 
@@ -63,6 +63,11 @@ export const connectionHandlers: Pick<
   saveSettings: async ({ engine, account }, { params, body }) => {
     const [found] = await engine.db.select().from(connection).where(eq(connection.name, params.name))
     if (!found) fail('unknown-name', `there is no connection "${params.name}"`)
+    const [place] = await engine.db
+      .select({ name: environment.name })
+      .from(environment)
+      .where(eq(environment.name, params.environment))
+    if (!place) fail('unknown-name', `there is no environment "${params.environment}"`)
     const { data: settings, error } = connectorOf(found.kind).settings.safeParse(body.settings)
     if (error) {
       const [issue] = error.issues

@@ -2,7 +2,13 @@ import { controlsOf } from '../../core/job/rosters'
 import { asc } from 'drizzle-orm'
 import { controlTable } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
-import { controlHistory, knownThings, readControl, saveControl } from '../../engine/control/rows'
+import {
+  controlHistory,
+  countControls,
+  knownThings,
+  readControl,
+  saveControl,
+} from '../../engine/control/rows'
 import {
   addControlColumn,
   adoptControl,
@@ -43,20 +49,17 @@ export const controlHandlers: Pick<
     const { rows: changes } = await engine.db.$client.query<{ table: string; at: string; by: string }>(
       'select distinct on ("table") "table", at, by from mattock.control_change order by "table", id desc',
     )
-    return await Promise.all(
-      list.map(async ({ name, title, schema, table, connection }) => {
-        const last = changes.find((change) => change.table === name)
-        return {
-          name,
-          title,
-          where: `${connection ? `${connection} · ` : ''}${schema}.${table}`,
-          rows: (await readControl(engine, name, query.environment)).rows.length,
-          jobs: jobs.get(name) ?? [],
-          changedAt: last?.at ?? null,
-          changedBy: last?.by ?? null,
-        }
-      }),
-    )
+    const counts = await countControls(engine, list, query.environment)
+    const last = new Map(changes.map((change) => [change.table, change]))
+    return list.map(({ name, title, schema, table, connection }) => ({
+      name,
+      title,
+      where: `${connection ? `${connection} · ` : ''}${schema}.${table}`,
+      rows: counts.get(name) ?? null,
+      jobs: jobs.get(name) ?? [],
+      changedAt: last.get(name)?.at ?? null,
+      changedBy: last.get(name)?.by ?? null,
+    }))
   },
   controlTable: async ({ engine }, { params, query }) => {
     const table = await readControl(engine, params.name, query.environment)

@@ -10,11 +10,11 @@ import { resolvedText } from '../../core/plan/differing'
 import { jobVersion, load as loadTable, type StoredPart } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
 import type { Planner } from '../../engine/planner/asks'
-import { eachLoad, readPlan, type StoredPlan } from '../../engine/planning/store'
+import { eachLoad, readPlan, type StoredPlan } from '../../engine/planning/stored'
 import type { Handlers } from '../handler'
 import { csvLine } from '../../core/files/csvText'
 import { sendAs, writeAll } from '../csv'
-import { briefRun, loadDetail } from './runs'
+import { briefRun, loadDetails } from './runs'
 
 /** What a text came to, as the document of a plan says it. */
 function saidText(resolved: Resolved | null) {
@@ -51,6 +51,29 @@ async function runDocument(engine: Engine, id: number) {
     ),
     balance: { ...brief.counts, balanced: brief.unbalanced === 0 && balances(brief.counts) },
   }
+}
+
+/** Writes the document of a run piece by piece: ten thousand loads with their statements need not be in memory at once. */
+async function writeRunDocument(
+  engine: Engine,
+  run: number,
+  document: object,
+  response: Response,
+): Promise<void> {
+  const loads = await engine.db
+    .select({ id: loadTable.id })
+    .from(loadTable)
+    .where(eq(loadTable.runId, run))
+    .orderBy(asc(loadTable.number))
+  const ids = loads.map(({ id }) => id)
+  await writeAll(response, `${JSON.stringify(document).slice(0, -1)},"detail":[`)
+  const stretch = 500
+  for (let start = 0; start < ids.length && !response.destroyed; start += stretch) {
+    const details = await loadDetails(engine, run, ids.slice(start, start + stretch))
+    const text = details.map((detail) => JSON.stringify(detail)).join(',')
+    await writeAll(response, start === 0 ? text : `,${text}`)
+  }
+  response.end(']}')
 }
 
 /** Writes the document of a plan piece by piece: one of 300,000 loads would not fit into the memory as a whole. */
@@ -164,14 +187,10 @@ export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'run
       return undefined as never
     },
     runDocument: async ({ engine }, { params }) => await runDocument(engine, params.id),
-    showDocument: async ({ engine }, { params }) => {
-      const loads = await engine.db
-        .select({ id: loadTable.id })
-        .from(loadTable)
-        .where(eq(loadTable.runId, params.id))
-        .orderBy(asc(loadTable.number))
-      const detail = []
-      for (const { id } of loads) detail.push(await loadDetail(engine, params.id, id))
-      return { ...(await runDocument(engine, params.id)), detail }
+    showDocument: async ({ engine, response }, { params }) => {
+      const document = await runDocument(engine, params.id)
+      response.setHeader('Content-Type', 'application/json; charset=utf-8')
+      await writeRunDocument(engine, params.id, document, response)
+      return undefined as never
     },
   }

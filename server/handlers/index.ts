@@ -4,6 +4,7 @@ import { connectionHandlers } from './connections'
 import { controlHandlers } from './control'
 import { documentHandlers } from './documents'
 import { jobHandlers } from './jobs'
+import { keepingHandlers } from './keeping'
 import { planHandlers } from './plans'
 import { rejectHandlers } from './rejects'
 import { runHandlers } from './runs'
@@ -17,6 +18,7 @@ export const handlers: Handlers = {
   ...catalogHandlers,
   ...controlHandlers,
   ...jobHandlers,
+  ...keepingHandlers,
   ...planHandlers,
   ...runHandlers,
   ...rejectHandlers,

@@ -13,7 +13,7 @@ import {
   readPlan,
   readPlanParts,
   type StoredLoad,
-} from '../../engine/planning/store'
+} from '../../engine/planning/stored'
 import { otherPlans } from '../../engine/planning/views'
 import type { Handlers } from '../handler'
 import { mutable } from '../mutable'

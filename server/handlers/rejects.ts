@@ -1,5 +1,7 @@
 import { createReadStream } from 'node:fs'
+import { access } from 'node:fs/promises'
 import { join } from 'node:path'
+import { pipeline } from 'node:stream/promises'
 import { and, eq } from 'drizzle-orm'
 import type { Request, Response } from 'express'
 import { fail } from '../../core/fault'
@@ -21,7 +23,11 @@ async function rejectPath(
     .innerJoin(load, eq(load.id, loadStep.loadId))
     .where(and(eq(load.runId, run), eq(load.id, loadId), eq(loadStep.step, step)))
   if (!found?.file) fail('unknown-name', `load ${loadId} has no rejects in step ${step}`)
-  return { path: join(engine.dataFolder, 'rejects', found.file), name: found.file.replace('/', '-') }
+  const path = join(engine.dataFolder, 'rejects', found.file)
+  await access(path).catch(() =>
+    fail('file', `the rejects of load ${loadId} are not in the data folder any more; their counts stay`),
+  )
+  return { path, name: found.file.replace('/', '-') }
 }
 
 export const rejectHandlers: Pick<Handlers, 'rejects'> = {
@@ -57,5 +63,5 @@ export async function downloadRejects(engine: Engine, request: Request, response
   )
   response.setHeader('Content-Type', 'text/csv; charset=utf-8')
   response.setHeader('Content-Disposition', `attachment; filename="rejects-${name}"`)
-  createReadStream(path).pipe(response)
+  await pipeline(createReadStream(path), response)
 }

@@ -1,13 +1,14 @@
 import { textsOf } from '../../core/plan/texts'
-import { eq } from 'drizzle-orm'
+import { eq, inArray, sql } from 'drizzle-orm'
 import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
+import { groupBy } from '../../core/group'
 import type { RunState } from '../../core/runState'
 import { jobVersion, loadStep, plan as planTable, run as runTable } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
 import { documentOf } from '../../engine/jobs/versions'
 import { rerunFailed, startRun, stopRun } from '../../engine/running/runs'
-import { readLoad } from '../../engine/planning/store'
+import { readLoads } from '../../engine/planning/stored'
 import type { Handlers } from '../handler'
 
 interface BriefRow {
@@ -190,51 +191,69 @@ export const runHandlers: Pick<
 
 /** All that is known of a load. */
 export async function loadDetail(engine: Engine, run: number, load: number) {
+  const [found] = await loadDetails(engine, run, [load])
+  return found ?? fail('unknown-name', `run ${run} has no load ${load}`)
+}
+
+/** All that is known of some loads of a run, in their order: a few questions, however many they are. */
+export async function loadDetails(engine: Engine, run: number, ids: readonly number[]) {
   const { rows } = await engine.db.$client.query(
     `select ${loadColumns}, l.bytes, l.error, l.repeats, l.slice_from, l.slice_to, l.slice_label
-     from mattock.load l join mattock.run r on r.id = l.run_id where l.run_id = $1 and l.id = $2`,
-    [run, load],
+     from mattock.load l join mattock.run r on r.id = l.run_id where l.run_id = $1 and l.id = any ($2) order by l.number`,
+    [run, ids],
   )
-  const [found] = rows
-  if (!found) fail('unknown-name', `run ${run} has no load ${load}`)
+  if (rows.length === 0) return []
   const [about] = await engine.db
     .select({ id: planTable.id, parts: planTable.parts, marks: planTable.marks })
     .from(runTable)
     .innerJoin(planTable, eq(planTable.id, runTable.planId))
     .where(eq(runTable.id, run))
-  const planned = await readLoad(engine, about!, found.number)
-  const texts = textsOf(about!.parts[found.part]!, planned)
-  const steps = await engine.db
-    .select()
-    .from(loadStep)
-    .where(eq(loadStep.loadId, load))
-    .orderBy(loadStep.position)
-  const { slice_from, slice_to, slice_label, ...rest } = found
-  return {
-    ...rest,
-    row: planned.row && { ...planned.row },
-    slice: slice_from ? { from: slice_from, to: slice_to, label: slice_label ?? '' } : null,
-    detail: steps.map((step) => ({
-      step: step.step,
-      kind: step.kind,
-      state: step.state,
-      attempt: step.attempt,
-      startedAt: step.startedAt,
-      endedAt: step.endedAt,
-      read: step.read,
-      written: step.written,
-      unchanged: step.unchanged,
-      rejected: step.rejected,
-      filtered: step.filtered,
-      bytes: step.bytes,
-      resolved: texts
-        .filter(({ slot }) => slot.step === step.step)
-        .map(({ slot, resolved }) => ({ path: slot.path, text: resolved?.text ?? '' })),
-      statements: step.statements,
-      files: step.files,
-      rejectReasons: step.rejectReasons,
-      hasRejects: step.rejectFile !== null,
-      log: step.log,
-    })),
-  }
+  const numbers = rows.map(({ number }: { number: number }) => number)
+  const planned = new Map(
+    (await readLoads(engine, about!, { where: sql`l.number = any (${sql.param(numbers)})` })).map((load) => [
+      load.number,
+      load,
+    ]),
+  )
+  const steps = groupBy(
+    await engine.db
+      .select()
+      .from(loadStep)
+      .where(inArray(loadStep.loadId, [...ids]))
+      .orderBy(loadStep.position),
+    ({ loadId }) => String(loadId),
+  )
+  return rows.map(({ slice_from, slice_to, slice_label, ...rest }) => {
+    const load = planned.get(rest.number)!
+    const texts = textsOf(about!.parts[rest.part]!, load)
+    return {
+      ...rest,
+      row: load.row && { ...load.row },
+      slice: slice_from ? { from: slice_from, to: slice_to, label: slice_label ?? '' } : null,
+      detail: (steps.get(String(rest.id)) ?? []).map((step) => stepDetail(step, texts)),
+    }
+  })
 }
+
+const stepDetail = (step: typeof loadStep.$inferSelect, texts: ReturnType<typeof textsOf>) => ({
+  step: step.step,
+  kind: step.kind,
+  state: step.state,
+  attempt: step.attempt,
+  startedAt: step.startedAt,
+  endedAt: step.endedAt,
+  read: step.read,
+  written: step.written,
+  unchanged: step.unchanged,
+  rejected: step.rejected,
+  filtered: step.filtered,
+  bytes: step.bytes,
+  resolved: texts
+    .filter(({ slot }) => slot.step === step.step)
+    .map(({ slot, resolved }) => ({ path: slot.path, text: resolved?.text ?? '' })),
+  statements: step.statements,
+  files: step.files,
+  rejectReasons: step.rejectReasons,
+  hasRejects: step.rejectFile !== null,
+  log: step.log,
+})

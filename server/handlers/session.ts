@@ -3,6 +3,7 @@ import { fail } from '../../core/fault'
 import { account as accounts, environment, run } from '../../database/schema'
 import type { Asked, Handlers } from '../handler'
 import { checkPassword, closeSession, openSession, type Account } from '../auth'
+import { takeInvitation } from '../invitation'
 import { mutable } from '../mutable'
 
 async function sessionOf({ engine, options }: Asked, account: Account | undefined) {
@@ -26,31 +27,37 @@ async function ownSession(engine: Asked['engine'], { id, email, name, role }: Ac
   return { account: { email, name, role }, environments, start, tables: mutable(kept.tables) }
 }
 
-export const sessionHandlers: Pick<Handlers, 'session' | 'signIn' | 'signOut' | 'keepForMe'> = {
-  session: async (asked) => await sessionOf(asked, asked.account),
-  signIn: async (asked, { body }) => {
-    const account = await checkPassword(asked.engine, body.email, body.password)
-    if (!account) fail('signed-out', 'no account has this address and password')
-    await openSession(asked.engine, asked.response, account)
-    return await sessionOf(asked, account)
-  },
-  keepForMe: async ({ engine, account }, { body: { environment: where, table } }) => {
-    const change = {
-      ...(where === undefined ? {} : { environment: where }),
-      ...(table === undefined ? {} : { table: { [table.name]: table.settings } }),
-    }
-    // one statement, so that two pages that keep something at once lose neither
-    await engine.db
-      .update(accounts)
-      .set({
-        kept: sql`${accounts.kept} || ${JSON.stringify(where === undefined ? {} : { environment: where })}::jsonb
+export const sessionHandlers: Pick<Handlers, 'session' | 'signIn' | 'invitation' | 'signOut' | 'keepForMe'> =
+  {
+    session: async (asked) => await sessionOf(asked, asked.account),
+    signIn: async (asked, { body }) => {
+      const account = await checkPassword(asked.engine, body.email, body.password)
+      if (!account) fail('signed-out', 'no account has this address and password')
+      await openSession(asked.engine, asked.response, account)
+      return await sessionOf(asked, account)
+    },
+    invitation: async (asked, { body }) => {
+      const account = await takeInvitation(asked.engine, body)
+      await openSession(asked.engine, asked.response, account)
+      return await sessionOf(asked, account)
+    },
+    keepForMe: async ({ engine, account }, { body: { environment: where, table } }) => {
+      const change = {
+        ...(where === undefined ? {} : { environment: where }),
+        ...(table === undefined ? {} : { table: { [table.name]: table.settings } }),
+      }
+      // one statement, so that two pages that keep something at once lose neither
+      await engine.db
+        .update(accounts)
+        .set({
+          kept: sql`${accounts.kept} || ${JSON.stringify(where === undefined ? {} : { environment: where })}::jsonb
           || jsonb_build_object('tables', coalesce(${accounts.kept} -> 'tables', '{}') || ${JSON.stringify(change.table ?? {})}::jsonb)`,
-      })
-      .where(eq(accounts.id, account.id))
-    return {}
-  },
-  signOut: async ({ engine, request, response }) => {
-    await closeSession(engine, request, response)
-    return {}
-  },
-}
+        })
+        .where(eq(accounts.id, account.id))
+      return {}
+    },
+    signOut: async ({ engine, request, response }) => {
+      await closeSession(engine, request, response)
+      return {}
+    },
+  }

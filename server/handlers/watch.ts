@@ -135,18 +135,27 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
 
 /** Jobs whose newest slice that is over has no run, though they have run in this environment before. */
 async function notRun(engine: Engine, environment: string, at: Date) {
-  const decisions = []
-  for (const version of await newestVersions(engine)) {
+  const closed = (await newestVersions(engine)).flatMap((version) => {
     const job = documentOf(version)
     const slice = job.slices ? newestClosed(job.slices, at.toISOString()) : undefined
-    if (!slice) continue
-    const { rows } = await engine.db.$client.query<{ before: boolean; there: boolean }>(
-      `select exists (select 1 from mattock.run where job = $1 and environment = $2) as before,
-         exists (select 1 from mattock.load l join mattock.run r on r.id = l.run_id where r.job = $1 and r.environment = $2 and r.created_at >= $4 and l.slice_from = $3) as there`,
-      [job.name, environment, slice.from, slice.to],
-    )
-    if (!rows[0]!.before || rows[0]!.there) continue
-    decisions.push({
+    return slice ? [{ job, slice }] : []
+  })
+  const { rows } = await engine.db.$client.query<{ job: string }>(
+    `select c.job from unnest($2::text[], $3::timestamptz[], $4::timestamptz[]) c(job, "from", "to")
+     where exists (select 1 from mattock.run r where r.job = c.job and r.environment = $1)
+       and not exists (select 1 from mattock.run r join mattock.load l on l.run_id = r.id
+         where r.job = c.job and r.environment = $1 and r.created_at >= c."to" and l.slice_from = c."from")`,
+    [
+      environment,
+      closed.map(({ job }) => job.name),
+      closed.map(({ slice }) => slice.from),
+      closed.map(({ slice }) => slice.to),
+    ],
+  )
+  const missing = new Set(rows.map(({ job }) => job))
+  return closed
+    .filter(({ job }) => missing.has(job.name))
+    .map(({ job, slice }) => ({
       kind: 'not-run' as const,
       title: `${job.title}: ${slice.label} is over and has not been loaded`,
       text: 'no run has taken this slice up yet',
@@ -155,9 +164,7 @@ async function notRun(engine: Engine, environment: string, at: Date) {
       job: job.name,
       connection: null,
       latest: slice.to,
-    })
-  }
-  return decisions
+    }))
 }
 
 /** Datasets whose source is not as it is known, one decision for each connection. */

@@ -24,7 +24,8 @@ export function useFreshRuns(): void {
       due ??= setTimeout(() => {
         due = undefined
         void mutate(
-          (key) => typeof key === 'string' && /^\/api\/(now|morning|runs|tries|jobs\/[^/]+\/tries)/.test(key),
+          (key) =>
+            typeof key === 'string' && /^\/api\/(now|morning|runs|tries|kept|jobs\/[^/]+\/tries)/.test(key),
         )
       }, 400)
     }

@@ -92,6 +92,9 @@ export function Shell(): ReactElement {
           >
             keys
           </MenuItem>
+          <MenuItem component={Link} to="/kept" onClick={() => setMenu(null)}>
+            what is kept
+          </MenuItem>
           <MenuItem onClick={signOut}>sign out</MenuItem>
         </Menu>
       </header>

@@ -1,6 +1,6 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import { useEffect, type ReactElement } from 'react'
 import { useBlocker } from 'react-router'
+import { Confirm } from './Confirm'
 
 /** Asks before a page is left with work that is not saved; closing the window asks in the browser's own way. */
 export function LeaveGuard({
@@ -21,15 +21,14 @@ export function LeaveGuard({
   }, [when])
   if (blocker.state !== 'blocked') return null
   return (
-    <Dialog open onClose={() => blocker.reset()} aria-labelledby="leave-title">
-      <DialogTitle id="leave-title">Leave without saving?</DialogTitle>
-      <DialogContent>{what}</DialogContent>
-      <DialogActions>
-        <Button onClick={() => blocker.proceed()}>Leave it unsaved</Button>
-        <Button variant="contained" color="primary" autoFocus onClick={() => blocker.reset()}>
-          Stay here
-        </Button>
-      </DialogActions>
-    </Dialog>
+    <Confirm
+      title="Leave without saving?"
+      yes="Leave it unsaved"
+      no="Stay here"
+      onYes={() => blocker.proceed()}
+      onNo={() => blocker.reset()}
+    >
+      {what}
+    </Confirm>
   )
 }

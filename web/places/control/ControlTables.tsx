@@ -15,7 +15,7 @@ type Brief = Answer<typeof routes.controlTables>[number]
 const columns: readonly TableColumn<Brief>[] = [
   { id: 'name', title: 'control table', width: 'minmax(150px, 1fr)', mono: true, cell: ({ name }) => <Link to={`/control/${name}`}>{name}</Link>, value: ({ name }) => name },
   { id: 'title', title: 'what it says', width: 'minmax(200px, 2fr)', cell: ({ title }) => title, value: ({ title }) => title },
-  { id: 'rows', title: 'rows', width: '80px', number: true, cell: ({ rows }) => numberText(rows), value: ({ rows }) => rows },
+  { id: 'rows', title: 'rows', width: '80px', number: true, cell: ({ rows }) => (rows === null ? <span className="soft">not there</span> : numberText(rows)), value: ({ rows }) => rows },
   { id: 'jobs', title: 'read by', width: 'minmax(130px, 1fr)', cell: ({ jobs }) => jobs.join(', ') || <span className="soft">no job yet</span>, value: ({ jobs }) => jobs.join(', ') },
   { id: 'where', title: 'table', width: 'minmax(150px, 1fr)', mono: true, cell: ({ where }) => where, value: ({ where }) => where },
   { id: 'changed', title: 'changed here', width: '180px', cell: ({ changedAt, changedBy }) => (changedAt ? `${timeText(changedAt)}, ${changedBy}` : <span className="soft">never</span>), value: ({ changedAt }) => changedAt },

@@ -1,0 +1,54 @@
+/** A kind of record that Mattock makes and, after a time, takes away. */
+export interface Kept {
+  readonly title: string
+  /** What goes with it, in words. */
+  readonly says: string
+  /** Days; null: for ever. */
+  readonly days: number | null
+  /** The fewest days that may be set. */
+  readonly fewest: number
+}
+
+/** What is kept how long, by kind, where nobody says otherwise. The engine has the other half. */
+export const kept = {
+  runs: {
+    title: 'Runs',
+    says: 'ended runs with their loads, steps, statements, rejects and plans; the newest of each job in each environment stays',
+    days: 400,
+    fewest: 7,
+  },
+  plans: {
+    title: 'Plans without a run',
+    says: 'plans that were looked at and never started',
+    days: 7,
+    fewest: 1,
+  },
+  rejects: {
+    title: 'Rejects',
+    says: 'files of rows that could not be written; their counts and reasons stay with the run',
+    days: 90,
+    fewest: 1,
+  },
+  tries: { title: 'Tries', says: 'tries and what they showed', days: 7, fewest: 1 },
+  surveys: {
+    title: 'Surveys',
+    says: 'ended surveys with what they proposed; the datasets stay in the catalog',
+    days: 180,
+    fewest: 1,
+  },
+  touches: {
+    title: 'Who read and wrote what',
+    says: 'the rows a day of each dataset, and the jobs that read and write it',
+    days: 400,
+    fewest: 7,
+  },
+  changes: {
+    title: 'Changes of control tables',
+    says: 'who changed which row, and what it was before',
+    days: null,
+    fewest: 30,
+  },
+} as const satisfies Record<string, Kept>
+
+export type KeptKind = keyof typeof kept
+export const keptKinds = Object.keys(kept) as KeptKind[]

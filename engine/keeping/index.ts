@@ -1,0 +1,24 @@
+import type { KeptKind } from '../../core/keeping/kinds'
+import type { Keeper } from './definition'
+import { plans } from './plans'
+import { rejects } from './rejects'
+import { rowsOf } from './rowsOf'
+import { runs } from './runs'
+import { tries } from './tries'
+
+/** Every kind of record that is taken away after a time. Rejects go before their runs do. */
+export const keepers: { readonly [K in KeptKind]: Keeper } = {
+  rejects,
+  runs,
+  plans,
+  tries,
+  surveys: rowsOf({
+    table: 'survey',
+    key: 'id',
+    at: 'coalesce(t.ended_at, t.created_at)',
+    goes: `t.state not in ('waiting', 'running')`,
+    tables: ['survey_proposal'],
+  }),
+  touches: rowsOf({ table: 'touch', key: 'id', at: 't.at' }),
+  changes: rowsOf({ table: 'control_change', key: 'id', at: 't.at' }),
+}

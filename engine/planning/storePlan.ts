@@ -1,0 +1,215 @@
+import { once } from 'node:events'
+import { from as copyFrom } from 'pg-copy-streams'
+import type pg from 'pg'
+import { differing } from '../../core/plan/differing'
+import type { Facts, Plan, PlannedLoad, PlanPart } from '../../core/plan/types'
+import { connectionNames, transfersOf } from '../../core/plan/view'
+import type { PlanMark, StoredPart } from '../../database/schema'
+import type { Engine } from '../context/engine'
+import { transaction } from '../context/transaction'
+import { keep, pick } from './keptTexts'
+
+export interface PlanHead {
+  readonly job: string
+  readonly versionId: number
+  readonly environment: string
+  readonly by: string
+  readonly only: string | undefined
+  readonly span: string | undefined
+}
+
+/** A part of a plan as it is kept: without its rows and slices, which are tables of their own. */
+export function storedParts(plan: Plan): StoredPart[] {
+  const first = new Map<number, PlannedLoad>()
+  for (const load of plan.loads) if (!first.has(load.part)) first.set(load.part, load)
+  return plan.parts.map((part) => ({
+    index: part.index,
+    steps: part.steps,
+    atOnce: part.atOnce,
+    each: part.roster !== undefined,
+    columns: part.roster?.columns ?? [],
+    rows: part.roster?.rows.length ?? 0,
+    slices: part.slices?.length ?? 0,
+    varies: part.varies,
+    same: (first.get(part.index)?.resolved ?? []).filter((_, i) => part.varies[i] === 'same'),
+    differing: differing(plan, part.index),
+  }))
+}
+
+/**
+ * Keeps a plan: what varies with the row alone once a row, with the slice alone once a slice, so that 300,000 loads
+ * are as many narrow rows. All of it or nothing.
+ */
+export async function storePlan(engine: Engine, plan: Plan, facts: Facts, head: PlanHead): Promise<number> {
+  const marks = marksOf(plan)
+  const files = filesOf(plan, facts)
+  return await transaction(engine.db.$client, async (client) => {
+    const { rows } = await client.query<{ id: number }>(
+      `insert into mattock.plan (job, version_id, environment, by, parameters, "only", span, parts, findings, forecast, loads, marks)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) returning id`,
+      [
+        head.job,
+        head.versionId,
+        head.environment,
+        head.by,
+        JSON.stringify(plan.parameters),
+        head.only ?? null,
+        head.span ?? null,
+        JSON.stringify(storedParts(plan)),
+        JSON.stringify(plan.findings),
+        JSON.stringify(plan.forecast),
+        plan.loads.length,
+        JSON.stringify(marks.marks),
+      ],
+    )
+    const id = rows[0]!.id
+    await copy(client, 'plan_row (plan_id, part, "row", key, cells, resolved)', rowLines(plan, id))
+    await copy(
+      client,
+      'plan_slice (plan_id, part, slice, "from", "to", label, resolved)',
+      sliceLines(plan, id),
+    )
+    await copy(
+      client,
+      'planned_load (plan_id, number, part, "row", slice, title, resolved, files, mark)',
+      loadLines(plan, id, files, marks.of),
+    )
+    return id
+  })
+}
+
+/** A value in the text format of COPY. */
+const field = (value: string | number | null): string =>
+  value === null
+    ? '\\N'
+    : typeof value === 'number'
+      ? String(value)
+      : value.replace(
+          /[\\\t\n\r]/g,
+          (char) => ({ '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' })[char]!,
+        )
+
+const line = (...values: (string | number | null)[]): string => `${values.map(field).join('\t')}\n`
+
+async function copy(client: pg.ClientBase, into: string, lines: Iterable<string>): Promise<void> {
+  const stream = client.query(copyFrom(`copy mattock.${into} from stdin`))
+  const done = once(stream, 'finish')
+  done.catch(() => {})
+  let text = ''
+  for (const one of lines) {
+    text += one
+    if (text.length < 65_536) continue
+    if (!stream.write(text)) await Promise.race([once(stream, 'drain'), done])
+    text = ''
+  }
+  stream.end(text)
+  await done
+}
+
+/** The resolved texts of the first load of each row, or of each slice, of a part. */
+function* rowLines(plan: Plan, id: number): Generator<string> {
+  for (const { part, at, load } of firstOf(plan, 'row')) {
+    const { key, row } = part.roster!.rows[at]!
+    const own = pick(load.resolved, part.varies, 'row')
+    yield line(id, part.index, at, key, JSON.stringify(row), JSON.stringify(own))
+  }
+}
+
+function* sliceLines(plan: Plan, id: number): Generator<string> {
+  for (const { part, at, load } of firstOf(plan, 'slice')) {
+    const { from, to, label } = part.slices![at]!
+    const own = pick(load.resolved, part.varies, 'slice')
+    yield line(id, part.index, at, from, to, label, JSON.stringify(own))
+  }
+}
+
+function* firstOf(
+  plan: Plan,
+  by: 'row' | 'slice',
+): Generator<{ part: PlanPart; at: number; load: PlannedLoad }> {
+  const seen = plan.parts.map(() => new Set<number>())
+  for (const load of plan.loads) {
+    const at = load[by]
+    if (at < 0 || seen[load.part]!.has(at)) continue
+    seen[load.part]!.add(at)
+    yield { part: plan.parts[load.part]!, at, load }
+  }
+}
+
+function* loadLines(
+  plan: Plan,
+  id: number,
+  files: readonly (string | undefined)[],
+  marks: Uint32Array,
+): Generator<string> {
+  const places = plan.parts.map(({ varies }) => varies.flatMap((by, i) => (by === 'both' ? [i] : [])))
+  for (let number = 0; number < plan.loads.length; number++) {
+    const load = plan.loads[number]!
+    const own = places[load.part]!.map((i) => keep(load.resolved[i] ?? null))
+    yield line(
+      id,
+      number,
+      load.part,
+      load.row < 0 ? null : load.row,
+      load.slice < 0 ? null : load.slice,
+      load.row < 0 ? load.key : null,
+      own.length === 0 ? null : JSON.stringify(own),
+      files[number] ?? null,
+      marks[number]!,
+    )
+  }
+}
+
+/** The marks of a plan, and which of them each load has. */
+function marksOf(plan: Plan): { marks: PlanMark[]; of: Uint32Array } {
+  const names = connectionNames(plan)
+  const codes = codesOf(plan)
+  const marks: PlanMark[] = []
+  const of = new Uint32Array(plan.loads.length)
+  // loads share their lists, so that most are found without looking at what is in them
+  const byLists = new Map<readonly string[], Map<string, number>>()
+  const byText = new Map<string, number>()
+  for (let i = 0; i < of.length; i++) {
+    const own = names[i]!
+    const found = codes[i] ?? ''
+    let known = byLists.get(own)
+    if (!known) byLists.set(own, (known = new Map()))
+    let mark = known.get(found)
+    if (mark === undefined) {
+      const text = JSON.stringify([own, found])
+      mark = byText.get(text)
+      if (mark === undefined) {
+        mark = marks.push({ connections: own, codes: found === '' ? [] : found.split(' ') }) - 1
+        byText.set(text, mark)
+      }
+      known.set(found, mark)
+    }
+    of[i] = mark
+  }
+  return { marks, of }
+}
+
+/** The codes of the findings about each load, a blank between them; those who have the same share one text. */
+function codesOf(plan: Plan): (string | undefined)[] {
+  const lists: (string | undefined)[] = new Array<string | undefined>(plan.loads.length)
+  const longer = new Map<string, string>()
+  for (const { code, loads } of plan.findings)
+    for (const number of loads) {
+      const before = lists[number] ?? ''
+      const id = `${before} ${code}`
+      let after = longer.get(id)
+      if (after === undefined) longer.set(id, (after = before.split(' ').includes(code) ? before : id.trim()))
+      lists[number] = after
+    }
+  return lists
+}
+
+function filesOf(plan: Plan, facts: Facts): (string | undefined)[] {
+  const files: (string | undefined)[] = new Array<string | undefined>(plan.loads.length)
+  for (const { number, fileKey } of transfersOf(plan)) {
+    const found = fileKey === undefined ? undefined : facts.files.get(fileKey)
+    if (found)
+      files[number] = found.length === 0 ? '[]' : JSON.stringify(found.map(({ path, size }) => [path, size]))
+  }
+  return files
+}

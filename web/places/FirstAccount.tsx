@@ -1,0 +1,60 @@
+import type { ReactElement } from 'react'
+import { z } from 'zod'
+import { routes } from '../../contract/routes'
+import { newAccount } from '../../contract/shapes'
+import { field } from '../../core/field/field'
+import { call } from '../data/api'
+import type { Session } from '../data/session'
+import { Mark } from '../frame/Shell'
+import { Form } from '../kit/Form'
+
+const schema = z.strictObject({
+  email: field(newAccount.email, { label: 'Email' }),
+  name: field(newAccount.name, { label: 'Name' }),
+  password: field(newAccount.password, { label: 'Password', secret: true }),
+})
+
+/** Where the code stands in the address: behind the #, which browsers send to nobody. */
+export const invitationIn = ({ pathname, hash }: Pick<Location, 'pathname' | 'hash'>): string | undefined =>
+  pathname === '/first' && hash.length > 1 ? hash.slice(1) : undefined
+
+/** The first person makes their account, at the address that the start printed. */
+export function FirstAccount({
+  code,
+  session,
+  onSignedIn,
+}: {
+  code: string
+  session: Session
+  onSignedIn: (session: Session) => void
+}): ReactElement {
+  return (
+    <main style={{ minHeight: '100%', display: 'grid', placeItems: 'center', padding: 20 }}>
+      <div className="stack" style={{ width: 420 }}>
+        <div>
+          <h1 className="mark" style={{ fontSize: 19 }}>
+            <Mark /> Mattock
+          </h1>
+          <p className="soft" style={{ margin: '4px 0 0' }}>
+            {session.organisation}
+          </p>
+        </div>
+        <div className="sheet">
+          <h2>The first account</h2>
+          <p className="soft">An engineer’s: it may look at everything, change it and run it.</p>
+          <Form
+            schema={schema}
+            values={{ email: '', name: '', password: '' }}
+            submit="Make the account"
+            onSubmit={async (given) => {
+              const made = await call(routes.invitation, { body: { code, ...given } })
+              // the code is spent; it need not stay in the history
+              window.history.replaceState(null, '', '/')
+              onSignedIn(made)
+            }}
+          />
+        </div>
+      </div>
+    </main>
+  )
+}

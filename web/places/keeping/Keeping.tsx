@@ -1,0 +1,94 @@
+import { Button } from '@mui/material'
+import { useState, type ReactElement } from 'react'
+import type { Answer } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { call, useAnswer } from '../../data/api'
+import { useMayChange } from '../../data/session'
+import { Confirm } from '../../kit/Confirm'
+import { FaultBox, Waiting } from '../../kit/Fault'
+import { say } from '../../kit/Notice'
+import { Table, type TableColumn } from '../../kit/Table'
+import { bytesText, count, numberText, timeText } from '../../look/times'
+import { DaysForm } from './DaysForm'
+
+export type Kept = Answer<typeof routes.kept>[number]
+
+export const daysText = (days: number | null): string => (days === null ? 'for ever' : count(days, 'day'))
+
+const columns: readonly TableColumn<Kept>[] = [
+  { id: 'title', title: 'what', width: 'minmax(150px, 1fr)', cell: ({ title }) => title, value: ({ title }) => title },
+  { id: 'says', title: 'with it goes', width: 'minmax(240px, 3fr)', cell: ({ says }) => <span className="soft">{says}</span>, value: ({ says }) => says },
+  { id: 'count', title: 'there are', width: '92px', number: true, cell: (kept) => numberText(kept.count), value: (kept) => kept.count },
+  { id: 'bytes', title: 'size', width: '86px', number: true, cell: ({ bytes }) => bytesText(bytes), value: ({ bytes }) => bytes },
+  { id: 'oldest', title: 'since', width: '128px', cell: ({ oldest }) => (oldest ? timeText(oldest) : ''), value: ({ oldest }) => oldest },
+  { id: 'days', title: 'kept for', width: '86px', number: true, cell: ({ days }) => daysText(days), value: ({ days }) => days },
+  { id: 'goes', title: 'goes next', width: '86px', number: true, cell: ({ goes }) => (goes > 0 ? <span className="look">{numberText(goes)}</span> : ''), value: ({ goes }) => goes },
+] // prettier-ignore
+
+/** How much there is of all that Mattock records by itself, how long it is kept, and what goes next. */
+export default function Keeping(): ReactElement {
+  const mayChange = useMayChange()
+  const { data, error, mutate } = useAnswer(routes.kept, {}, { keepPreviousData: true })
+  const [chosen, setChosen] = useState<Kept['kind']>()
+  const [asking, setAsking] = useState(false)
+  if (error && !data) return <FaultBox error={error} />
+  if (!data) return <Waiting what="counting what is kept" />
+  const open = data.find(({ kind }) => kind === chosen)
+  const going = data.filter(({ goes }) => goes > 0)
+  const bytes = data.reduce((sum, one) => sum + one.bytes, 0)
+  return (
+    <>
+      <div className="head">
+        <h1>What is kept</h1>
+        <span className="soft">
+          {bytesText(bytes)} in all; what is older than it is to be kept goes once an hour
+        </span>
+        {mayChange && (
+          <div className="actions">
+            <Button disabled={going.length === 0} onClick={() => setAsking(true)}>
+              Take away now
+            </Button>
+          </div>
+        )}
+      </div>
+      <div className="sheet flush grow rows">
+        <Table
+          label="what is kept"
+          columns={columns}
+          rows={data}
+          rowHeight={31}
+          {...(mayChange ? { onOpen: ({ kind }: Kept) => setChosen(kind) } : {})}
+        />
+      </div>
+      {open && (
+        <DaysForm
+          key={open.kind}
+          kept={open}
+          onClose={(changed) => {
+            setChosen(undefined)
+            if (changed) void mutate()
+          }}
+        />
+      )}
+      {asking && (
+        <Confirm
+          title="Take away what is older than it is to be kept?"
+          yes="Take it away"
+          onNo={() => setAsking(false)}
+          onYes={async () => {
+            await call(routes.tidy)
+            setAsking(false)
+            say('A worker takes it away; the numbers follow')
+          }}
+        >
+          {going.map(({ kind, title, goes, days }) => (
+            <p key={kind}>
+              {title}: {numberText(goes)} older than {daysText(days)}
+            </p>
+          ))}
+          <p>It cannot be brought back.</p>
+        </Confirm>
+      )}
+    </>
+  )
+}
