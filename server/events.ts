@@ -3,27 +3,41 @@ import pg from 'pg'
 import type { Engine } from '../engine/context/engine'
 
 type Listener = (what: string) => void
-const listeners = new Set<Listener>()
-let hearing: Promise<void> | undefined
 
-/** One connection that hears what the store says, for all pages; opened again where it is lost. */
-function hear(url: string): Promise<void> {
-  hearing ??= (async () => {
-    const client = new pg.Client({ connectionString: url, application_name: 'mattock events' })
+/** The pages that listen to what an engine's store says, and the one connection that hears it for all of them. */
+interface Hearing {
+  readonly listeners: Set<Listener>
+  connection?: Promise<void> | undefined
+}
+const hearings = new WeakMap<Engine, Hearing>()
+
+function hearingOf(engine: Engine): Hearing {
+  const hearing = hearings.get(engine) ?? { listeners: new Set() }
+  hearings.set(engine, hearing)
+  return hearing
+}
+
+/** Opens the connection where there is none; it is opened again where it is lost while anybody listens. */
+function hear(engine: Engine, hearing: Hearing): Promise<void> {
+  hearing.connection ??= (async () => {
+    const client = new pg.Client({
+      connectionString: engine.databaseUrl,
+      application_name: 'mattock events',
+    })
     const lost = () => {
-      hearing = undefined
-      setTimeout(() => listeners.size > 0 && hear(url).catch(lost), 1000)
+      hearing.connection = undefined
+      setTimeout(() => hearing.listeners.size > 0 && hear(engine, hearing).catch(lost), 1000)
     }
     client.on('error', lost)
-    client.on('end', () => (hearing = undefined))
+    client.on('end', () => (hearing.connection = undefined))
     client.on('notification', ({ payload }) => {
-      for (const listener of listeners) listener(payload ?? '{}')
+      for (const listener of hearing.listeners) listener(payload ?? '{}')
     })
     await client.connect()
     await client.query('listen mattock')
   })()
-  hearing.catch(() => (hearing = undefined))
-  return hearing
+  hearing.connection.catch(() => (hearing.connection = undefined))
+  return hearing.connection
 }
 
 /** Server-sent events (HTML standard, 9.2): which runs changed, at most four times a second. */
@@ -43,11 +57,12 @@ export function liveEvents(engine: Engine, request: Request, response: Response)
     changed = new Set()
   }, 250)
   const alive = setInterval(() => response.write(': still here\n\n'), 20_000)
-  listeners.add(listener)
-  hear(engine.databaseUrl).catch(() => {})
+  const hearing = hearingOf(engine)
+  hearing.listeners.add(listener)
+  hear(engine, hearing).catch((error: unknown) => engine.log.warn({ error }, 'live events are not heard'))
   request.on('close', () => {
     clearInterval(flush)
     clearInterval(alive)
-    listeners.delete(listener)
+    hearing.listeners.delete(listener)
   })
 }

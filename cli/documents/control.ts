@@ -2,7 +2,7 @@ import { Document, isMap, isSeq } from 'yaml'
 import { routes } from '../../contract/routes'
 import { keyId, keyOf, type ControlEdit } from '../../core/control/edits'
 import type { ControlDocument } from '../../core/document/control'
-import type { Row, Table, Value } from '../../core/value'
+import type { Row, Table, Value, ValueType } from '../../core/value'
 import { ApiError } from '../api'
 import type { Carrier } from './definition'
 
@@ -72,7 +72,8 @@ export const control: Carrier<'control'> = {
     }
     const own = new Set(value.rows.map((row) => keyId(keyOf(before, row))))
     const more = before.rows.filter((row) => !own.has(keyId(keyOf(before, row)))).length
-    if (more > 0 && !remove) said.push(`${rowsText(more)} more stay; --remove takes them away`)
+    if (more > 0 && !remove)
+      said.push(`${rowsText(more)} not in the document left there; --remove takes such away`)
     return said.join(', ') || 'as it was'
   },
   names: async (api, environment) =>
@@ -119,15 +120,16 @@ const sorted = (value: unknown): unknown =>
           .map(([key, below]) => [key, sorted(below)]),
       )
 
-/** A row with every column; what the document leaves out is empty. Points in time are written as the store gives them. */
+/** A row with every column; what the document leaves out is empty. Times are written as the store gives them. */
 const whole = ({ columns }: Pick<ControlDocument, 'columns'>, row: Row): Row =>
-  Object.fromEntries(
-    Object.entries(columns).map(([name, type]): [string, Value] => {
-      const cell = row[name] ?? null
-      const at = type === 'timestamp' && cell !== null ? Date.parse(String(cell)) : NaN
-      return [name, Number.isNaN(at) ? cell : new Date(at).toISOString()]
-    }),
-  )
+  Object.fromEntries(Object.entries(columns).map(([name, type]) => [name, asStored(row[name] ?? null, type)]))
+
+function asStored(cell: Value, type: ValueType): Value {
+  if (cell === null) return null
+  if (type === 'time' && /^\d\d:\d\d$/.test(String(cell))) return `${String(cell)}:00`
+  const at = type === 'timestamp' ? Date.parse(String(cell)) : NaN
+  return Number.isNaN(at) ? cell : new Date(at).toISOString()
+}
 
 /** What makes the rows of a table those of a document. */
 export function editsOf(

@@ -13,32 +13,32 @@ export interface Kept {
 export const kept = {
   runs: {
     title: 'Runs',
-    says: 'ended runs with their loads, steps, statements, rejects and plans; the newest of each job in each environment stays',
+    says: 'their loads, rejects and plans; the newest of each job stays',
     days: 400,
     fewest: 7,
   },
   plans: {
     title: 'Plans without a run',
-    says: 'plans that were looked at and never started',
+    says: 'looked at, and never started',
     days: 7,
     fewest: 1,
   },
   rejects: {
     title: 'Rejects',
-    says: 'files of rows that could not be written; their counts and reasons stay with the run',
+    says: 'their files; counts and reasons stay with the run',
     days: 90,
     fewest: 1,
   },
-  tries: { title: 'Tries', says: 'tries and what they showed', days: 7, fewest: 1 },
+  tries: { title: 'Tries', says: 'what they showed', days: 7, fewest: 1 },
   surveys: {
     title: 'Surveys',
-    says: 'ended surveys with what they proposed; the datasets stay in the catalog',
+    says: 'what they proposed; the datasets stay in the catalog',
     days: 180,
     fewest: 1,
   },
   touches: {
     title: 'Who read and wrote what',
-    says: 'the rows a day of each dataset, and the jobs that read and write it',
+    says: 'rows a day of each dataset, and the jobs that use it',
     days: 400,
     fewest: 7,
   },

@@ -49,14 +49,20 @@ export function DaysForm({
           onClose(true)
         }}
       >
-        {(values) => <Goes kind={kind} days={values.days} />}
+        {(values) => <Goes kept={kept} days={values.days} />}
       </Form>
     </Slip>
   )
 }
 
-function Goes({ kind, days }: { kind: Kept['kind']; days: number | undefined }): ReactElement | null {
-  const valid = days === undefined || (Number.isInteger(days) && days >= 1 && days <= 36_500)
+function Goes({
+  kept: { kind, fewest },
+  days,
+}: {
+  kept: Kept
+  days: number | undefined
+}): ReactElement | null {
+  const valid = days === undefined || (Number.isInteger(days) && days >= fewest && days <= 36_500)
   const { data } = useAnswer(routes.wouldGo, valid ? { params: { kind }, query: { days } } : null)
   if (!data) return null
   return data.goes === 0 ? (

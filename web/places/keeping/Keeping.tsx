@@ -15,14 +15,14 @@ export type Kept = Answer<typeof routes.kept>[number]
 
 export const daysText = (days: number | null): string => (days === null ? 'for ever' : count(days, 'day'))
 
-const columns: readonly TableColumn<Kept>[] = [
-  { id: 'title', title: 'what', width: 'minmax(150px, 1fr)', cell: ({ title }) => title, value: ({ title }) => title },
-  { id: 'says', title: 'with it goes', width: 'minmax(240px, 3fr)', cell: ({ says }) => <span className="soft">{says}</span>, value: ({ says }) => says },
-  { id: 'count', title: 'there are', width: '92px', number: true, cell: (kept) => numberText(kept.count), value: (kept) => kept.count },
-  { id: 'bytes', title: 'size', width: '86px', number: true, cell: ({ bytes }) => bytesText(bytes), value: ({ bytes }) => bytes },
-  { id: 'oldest', title: 'since', width: '128px', cell: ({ oldest }) => (oldest ? timeText(oldest) : ''), value: ({ oldest }) => oldest },
-  { id: 'days', title: 'kept for', width: '86px', number: true, cell: ({ days }) => daysText(days), value: ({ days }) => days },
-  { id: 'goes', title: 'goes next', width: '86px', number: true, cell: ({ goes }) => (goes > 0 ? <span className="look">{numberText(goes)}</span> : ''), value: ({ goes }) => goes },
+const columnsOf = (onSet: ((kind: Kept['kind']) => void) | undefined): readonly TableColumn<Kept>[] => [
+  { id: 'title', title: 'what', width: 'minmax(190px, 1fr)', cell: ({ title }) => title, value: ({ title }) => title },
+  { id: 'says', title: 'with it goes', width: 'minmax(240px, 2fr)', cell: ({ says }) => <span className="soft">{says}</span>, value: ({ says }) => says },
+  { id: 'count', title: 'there are', width: '96px', number: true, cell: (kept) => numberText(kept.count), value: (kept) => kept.count },
+  { id: 'bytes', title: 'size', width: '80px', number: true, cell: ({ bytes }) => bytesText(bytes), value: ({ bytes }) => bytes },
+  { id: 'oldest', title: 'since', width: '116px', cell: ({ oldest }) => (oldest ? timeText(oldest) : ''), value: ({ oldest }) => oldest },
+  { id: 'goes', title: 'goes next', width: '100px', number: true, cell: ({ goes }) => (goes > 0 ? <span className="look">{numberText(goes)}</span> : ''), value: ({ goes }) => goes },
+  { id: 'days', title: 'kept for', width: '124px', cell: ({ kind, title, days }) => (onSet ? <Button variant="text" aria-label={`keep ${title} for`} onClick={() => onSet(kind)}>{daysText(days)}</Button> : daysText(days)), value: ({ days }) => days },
 ] // prettier-ignore
 
 /** How much there is of all that Mattock records by itself, how long it is kept, and what goes next. */
@@ -33,6 +33,7 @@ export default function Keeping(): ReactElement {
   const [asking, setAsking] = useState(false)
   if (error && !data) return <FaultBox error={error} />
   if (!data) return <Waiting what="counting what is kept" />
+  const columns = columnsOf(mayChange ? setChosen : undefined)
   const open = data.find(({ kind }) => kind === chosen)
   const going = data.filter(({ goes }) => goes > 0)
   const bytes = data.reduce((sum, one) => sum + one.bytes, 0)
