@@ -15,6 +15,7 @@ const forbidden = {
 
 const rooms = Object.entries(forbidden).map(([room, others]) => ({
   files: [`${room}/**/*.{ts,tsx}`],
+  ignores: ['**/*.test.{ts,tsx}'],
   rules: {
     'no-restricted-imports': [
       'error',

@@ -1,20 +1,43 @@
 import { defineConfig } from 'vitest/config'
 
+/** Of tests/, those that need neither a database nor a browser. */
+const light = ['tests/kinds.test.ts', 'tests/references.test.ts', 'tests/workbook.test.ts']
+const walks = 'tests/walk*.test.ts'
+
+const common = { testTimeout: 60_000, hookTimeout: 120_000, pool: 'forks' as const }
+
 export default defineConfig({
   test: {
-    include: [
-      'core/**/*.test.ts',
-      'contract/**/*.test.ts',
-      'web/**/*.test.tsx',
-      'engine/**/*.test.ts',
-      'server/**/*.test.ts',
-      'demo/**/*.test.ts',
-      'tests/**/*.test.ts',
-    ],
-    globalSetup: ['tests/support/cluster.ts'],
-    testTimeout: 60_000,
-    hookTimeout: 120_000,
-    pool: 'forks',
     maxWorkers: 2,
+    projects: [
+      // pure, or set up anew in each test: files of one process share what they import
+      {
+        test: {
+          ...common,
+          name: 'core',
+          include: ['{core,contract}/**/*.test.ts'],
+          isolate: false,
+        },
+      },
+      { test: { ...common, name: 'web', include: ['web/**/*.test.{ts,tsx}'], isolate: false } },
+      {
+        test: {
+          ...common,
+          name: 'units',
+          include: ['{database,engine,server,cli,demo}/**/*.test.ts', ...light],
+          exclude: ['**/*.db.test.ts'],
+        },
+      },
+      {
+        test: {
+          ...common,
+          name: 'store',
+          include: ['{engine,server,cli,demo,database}/**/*.db.test.ts', 'tests/*.test.ts'],
+          exclude: ['node_modules', ...light, walks],
+          globalSetup: ['tests/support/cluster.ts'],
+        },
+      },
+      { test: { ...common, name: 'walk', include: [walks], globalSetup: ['tests/support/cluster.ts'] } },
+    ],
   },
 })

@@ -110,6 +110,8 @@ describe('who may call what', () => {
     expect(all.filter(([, { needs }]) => needs === 'nobody').map(([name]) => name)).toEqual([
       'session',
       'signIn',
+      // who has the address of an invitation has no account yet
+      'invitation',
     ])
   })
 

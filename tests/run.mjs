@@ -1,60 +1,81 @@
-// Runs every check and test, and closes with a line "N passed, N failed". Arguments go to the test runner.
-import { spawnSync } from 'node:child_process'
+// Runs every check and test, and closes with a line "N passed, N failed". `--quick` runs the tests that need neither a
+// database nor a browser, and nothing else; other arguments go to the test runner, and then only tests run.
+import { spawn } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 
+const given = process.argv.slice(2)
+const quick = given.includes('--quick')
+const others = given.filter((argument) => argument !== '--quick')
 const folder = mkdtempSync(join(tmpdir(), 'mattock-results-'))
-const results = join(folder, 'results.json')
 let passed = 0
 let failed = 0
 
 const bin = (name) => join('node_modules', '.bin', name)
-const run = (name, command, args) => {
-  const { status } = spawnSync(command, args, { stdio: 'inherit' })
-  console.log(`${status === 0 ? 'passed' : 'FAILED'}: ${name}`)
-  return status === 0
-}
-const count = (good) => (good ? passed++ : failed++)
+/** Runs a program, and prints what it says when it has ended, so that two at once do not mix. */
+const run = (name, command, args, env = {}) =>
+  new Promise((resolve) => {
+    const began = performance.now()
+    const child = spawn(command, args, { env: { ...process.env, ...env }, stdio: ['ignore', 'pipe', 'pipe'] })
+    const said = []
+    for (const stream of [child.stdout, child.stderr]) stream.on('data', (piece) => said.push(piece))
+    child.on('close', (status) => {
+      process.stdout.write(Buffer.concat(said))
+      const seconds = ((performance.now() - began) / 1000).toFixed(0)
+      console.log(`${status === 0 ? 'passed' : 'FAILED'}: ${name} (${seconds} s)`)
+      resolve(status === 0)
+    })
+  })
+const check = async (name, command, args) => ((await run(name, bin(command), args)) ? passed++ : failed++)
 
-if (process.argv.length === 2) {
-  count(run('formatting', bin('prettier'), ['--check', '--log-level', 'warn', '.']))
-  count(run('types', bin('tsc'), ['--noEmit']))
-  count(run('lint', bin('eslint'), ['.', '--max-warnings', '0']))
-  count(
-    run('rooms and circles', bin('depcruise'), [
-      '--config',
-      '.dependency-cruiser.cjs',
-      'core',
-      'contract',
-      'database',
-      'engine',
-      'server',
-      'web',
-      'cli',
-      'demo',
-      'bench',
-      'tests',
-    ]),
+/** Runs tests and counts them one by one. */
+async function tests(name, args, env) {
+  const results = join(folder, `${name.replace(/\W/g, '-')}.json`)
+  const good = await run(
+    name,
+    bin('vitest'),
+    ['run', '--reporter=default', '--reporter=json', `--outputFile.json=${results}`, ...args],
+    env,
   )
-  count(run('dead code and dependencies', bin('knip'), []))
+  try {
+    const { numPassedTests, numFailedTests, numTotalTestSuites } = JSON.parse(readFileSync(results, 'utf8'))
+    passed += numPassedTests
+    failed += numFailedTests
+    // a file that cannot even be loaded counts no test, but is a failure all the same
+    if (!good && numFailedTests === 0) failed++
+    if (numTotalTestSuites === 0) failed++
+  } catch {
+    failed++
+  }
 }
-const tests = run('tests', bin('vitest'), [
-  'run',
-  '--reporter=default',
-  '--reporter=json',
-  `--outputFile.json=${results}`,
-  ...process.argv.slice(2),
-])
-try {
-  const { numPassedTests, numFailedTests, numTotalTestSuites } = JSON.parse(readFileSync(results, 'utf8'))
-  passed += numPassedTests
-  failed += numFailedTests
-  // a file that cannot even be loaded counts no test, but is a failure all the same
-  if (!tests && numFailedTests === 0) failed++
-  if (numTotalTestSuites === 0) failed++
-} catch {
-  failed++
+
+const rooms = ['core', 'contract', 'database', 'engine', 'server', 'web', 'cli', 'demo', 'bench', 'tests']
+const checks = [
+  ['formatting', 'prettier', ['--check', '--cache', '--log-level', 'warn', '.']],
+  ['types', 'tsc', ['--noEmit']],
+  ['lint', 'eslint', ['.', '--max-warnings', '0']],
+  ['rooms and circles', 'depcruise', ['--config', '.dependency-cruiser.cjs', ...rooms]],
+  ['dead code and dependencies', 'knip', []],
+]
+const inOrder = async (work) => {
+  for (const one of work) await check(...one)
+}
+
+if (others.length > 0) await tests('tests', others)
+else {
+  // two at a time: as many as the smallest machine has cores
+  if (!quick) await Promise.all([inOrder(checks.slice(0, 2)), inOrder(checks.slice(2))])
+  await tests('tests', quick ? ['--project=core', '--project=web', '--project=units'] : [])
+  // and where the clock stands half an hour apart from everybody’s, and is put forward and back
+  if (!quick)
+    await tests(
+      'tests in another time zone',
+      ['--project=core', '--project=web', '--project=units', '--project=store'],
+      {
+        TZ: 'America/St_Johns',
+      },
+    )
 }
 rmSync(folder, { recursive: true, force: true })
 console.log(`${passed} passed, ${failed} failed`)

@@ -7,7 +7,7 @@ import { Slip } from '../../kit/Slip'
 import { Form } from '../../kit/Form'
 import { say } from '../../kit/Notice'
 import { count, numberText } from '../../look/times'
-import { daysText, type Kept } from './Keeping'
+import { daysText, type Kept } from './kept'
 
 const formOf = ({ title, fewest }: Kept) =>
   z.strictObject({

@@ -1,6 +1,5 @@
 import { Button } from '@mui/material'
 import { useState, type ReactElement } from 'react'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { useMayChange } from '../../data/session'
@@ -8,12 +7,9 @@ import { Confirm } from '../../kit/Confirm'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { say } from '../../kit/Notice'
 import { Table, type TableColumn } from '../../kit/Table'
-import { bytesText, count, numberText, timeText } from '../../look/times'
+import { bytesText, numberText, timeText } from '../../look/times'
 import { DaysForm } from './DaysForm'
-
-export type Kept = Answer<typeof routes.kept>[number]
-
-export const daysText = (days: number | null): string => (days === null ? 'for ever' : count(days, 'day'))
+import { daysText, type Kept } from './kept'
 
 const columnsOf = (onSet: ((kind: Kept['kind']) => void) | undefined): readonly TableColumn<Kept>[] => [
   { id: 'title', title: 'what', width: 'minmax(190px, 1fr)', cell: ({ title }) => title, value: ({ title }) => title },
