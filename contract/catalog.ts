@@ -1,15 +1,11 @@
 import { z } from 'zod'
+import { id, numberInBody, page } from './common'
 import { valueTypes } from '../core/value'
 import { tableSchemaSchema } from '../core/catalog/tableSchema'
 import { route } from './route'
 
 /** Shapes and operations of connections' content, surveys and the catalog. */
 
-const id = z.object({ id: z.coerce.number().int() })
-const page = {
-  offset: z.coerce.number().int().min(0).default(0),
-  limit: z.coerce.number().int().min(1).max(1000).default(100),
-}
 const seenSchema = z.object({ value: z.string(), file: z.string().optional(), row: z.number().optional() })
 export const verdictSchema = z.object({
   type: z.enum(valueTypes),
@@ -328,7 +324,7 @@ export const catalogRoutes = {
     path: '/api/surveys/:id/decide',
     summary: 'accept what a survey found, or leave it; all that is open where no numbers are given',
     params: id,
-    body: z.object({ numbers: z.array(z.number()).optional(), decision: z.enum(['accept', 'leave']) }),
+    body: z.object({ numbers: z.array(numberInBody).optional(), decision: z.enum(['accept', 'leave']) }),
     response: z.object({ decided: z.number() }),
   }),
   stopSurvey: route({

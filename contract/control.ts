@@ -1,13 +1,11 @@
 import { z } from 'zod'
+import { inEnvironment, name } from './common'
 import { cellRulesSchema } from '../core/document/control'
 import { jobEffectSchema } from './plans'
 import { route } from './route'
 import { columnSchema, rowSchema } from './shapes'
 
 /** Shapes and operations of control tables. */
-
-const name = z.object({ name: z.string() })
-const inEnvironment = z.object({ environment: z.string() })
 
 export const controlListSchema = z.object({
   name: z.string(),

@@ -1,15 +1,11 @@
 import { z } from 'zod'
+import { id, numberInAddress, numberInBody, page } from './common'
 import { findingCodes } from '../core/plan/types'
 import { route } from './route'
 import { levelSchema, rowSchema, slotSchema } from './shapes'
 
 /** Shapes and operations of plans. */
 
-const id = z.object({ id: z.coerce.number().int() })
-const page = {
-  offset: z.coerce.number().int().min(0).default(0),
-  limit: z.coerce.number().int().min(1).max(1000).default(100),
-}
 const planAsk = z.object({
   job: z.string(),
   /** The newest where it is left out. */
@@ -244,7 +240,7 @@ export const planRoutes = {
     summary: 'leave loads out, or take them in again',
     params: id,
     body: z.object({
-      numbers: z.array(z.number()).optional(),
+      numbers: z.array(numberInBody).optional(),
       code: z.string().optional(),
       search: z.string().optional(),
       left: z.boolean(),
@@ -256,14 +252,14 @@ export const planRoutes = {
     path: '/api/plans/:id/document',
     summary: 'a whole plan as one document; compare: held against another plan',
     params: id,
-    query: z.object({ compare: z.coerce.number().int().optional() }),
+    query: z.object({ compare: numberInAddress.optional() }),
     response: planDocumentSchema,
   }),
   planLoad: route({
     method: 'get',
     path: '/api/plans/:id/loads/:number',
     summary: 'one load of a plan with all it resolves to',
-    params: z.object({ id: z.coerce.number().int(), number: z.coerce.number().int() }),
+    params: z.object({ id: numberInAddress, number: numberInAddress }),
     response: planLoadDetailSchema,
   }),
   otherPlans: route({
@@ -291,7 +287,7 @@ export const planRoutes = {
     params: id,
     query: z.object({
       ...page,
-      with: z.coerce.number().int(),
+      with: numberInAddress,
       kind: z.enum(['added', 'gone', 'changed']).default('changed'),
     }),
     response: z.object({

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { id, inEnvironment, moment, name, numberInAddress, numberInBody, page } from './common'
 import { connectionKinds } from '../core/connection/connection'
 import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
@@ -9,14 +10,6 @@ import { jobEffectSchema, planRoutes } from './plans'
 import { route } from './route'
 import * as s from './shapes'
 import { tryRoutes } from './tries'
-
-const name = z.object({ name: z.string() })
-const id = z.object({ id: z.coerce.number().int() })
-const inEnvironment = z.object({ environment: z.string() })
-const page = {
-  offset: z.coerce.number().int().min(0).default(0),
-  limit: z.coerce.number().int().min(1).max(1000).default(100),
-}
 
 /** Every operation of the API, by name. */
 export const routes = {
@@ -122,7 +115,7 @@ export const routes = {
     path: '/api/jobs/:name',
     summary: 'one version of a job',
     params: name,
-    query: z.object({ version: z.coerce.number().int().optional() }),
+    query: z.object({ version: numberInAddress.optional() }),
     response: s.jobSchema,
   }),
   saveJob: route({
@@ -210,7 +203,7 @@ export const routes = {
     method: 'post',
     path: '/api/runs',
     summary: 'run a plan',
-    body: z.object({ plan: z.number() }),
+    body: z.object({ plan: numberInBody }),
     response: z.object({ run: z.number() }),
   }),
   runs: route({
@@ -222,8 +215,8 @@ export const routes = {
       job: z.string().optional(),
       state: s.stateSchema.optional(),
       environment: z.string().optional(),
-      since: z.string().optional(),
-      until: z.string().optional(),
+      since: moment.optional(),
+      until: moment.optional(),
     }),
     response: z.object({ total: z.number(), runs: z.array(s.runBriefSchema) }),
   }),
@@ -246,14 +239,14 @@ export const routes = {
     method: 'get',
     path: '/api/runs/:id/loads/:load',
     summary: 'all that is known of a load',
-    params: z.object({ id: z.coerce.number(), load: z.coerce.number() }),
+    params: z.object({ id: numberInAddress, load: numberInAddress }),
     response: s.loadDetailSchema,
   }),
   rejects: route({
     method: 'get',
     path: '/api/runs/:id/loads/:load/rejects',
     summary: 'rows that could not be written',
-    params: z.object({ id: z.coerce.number(), load: z.coerce.number() }),
+    params: z.object({ id: numberInAddress, load: numberInAddress }),
     query: z.object({ step: z.string(), ...page }),
     response: s.rejectsSchema,
   }),

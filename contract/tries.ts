@@ -1,11 +1,10 @@
 import { stepKinds } from '../core/job/steps'
 import { z } from 'zod'
+import { id, numberInAddress } from './common'
 import { route } from './route'
 import { countsSchema, fileRecordSchema, rowSchema, stateSchema, statementSchema } from './shapes'
 
 /** Shapes and operations of tries. */
-
-const id = z.object({ id: z.coerce.number().int() })
 
 export const tryAskSchema = z.object({
   part: z.number().int().min(0),
@@ -123,7 +122,7 @@ export const tryRoutes = {
     method: 'get',
     path: '/api/tries/:id/steps/:position',
     summary: 'what went into a step of a try and came out of it',
-    params: z.object({ id: z.coerce.number().int(), position: z.coerce.number().int() }),
+    params: z.object({ id: numberInAddress, position: numberInAddress }),
     response: tryStepDetailSchema,
   }),
   goOnTry: route({

@@ -1,4 +1,4 @@
-import { nearestName } from '../expression/nearest'
+import { didYouMean } from '../expression/nearest'
 import type { Job, Parameter } from '../job/document'
 import type { Row, Value } from '../value'
 import type { Gatherer } from './gather'
@@ -35,11 +35,10 @@ export function givenParameters(job: Job, given: Row, findings: Gatherer): Row {
   }
   for (const name of Object.keys(given)) {
     if (name in job.parameters) continue
-    const near = nearestName(name, Object.keys(job.parameters))
     findings.add(
       'unknown-name',
       'stop',
-      `the job has no parameter "${name}"${near ? `; did you mean ${near}?` : ''}`,
+      `the job has no parameter "${name}"${didYouMean(name, Object.keys(job.parameters))}`,
       { path: 'parameters' },
     )
   }

@@ -1,5 +1,5 @@
 import { connectorOf } from '../../connection/connection'
-import { nearestName } from '../../expression/nearest'
+import { didYouMean } from '../../expression/nearest'
 import type { Gatherer } from '../gather'
 import { sourceKey, type Expansion, type Facts } from '../types'
 import { connectionUses, loadsUsing, transfersOf, type ResolvedTransfer } from '../view'
@@ -13,13 +13,12 @@ export const connection: Rule = (expansion, facts, findings) => {
     const fact = Object.hasOwn(facts.connections, name) ? facts.connections[name] : undefined
     const where = { step, path, connection: name }
     if (!fact) {
-      const near = nearestName(name, Object.keys(facts.connections))
       findings.add(
         'connection',
         'stop',
         name === ''
           ? 'the name of a connection is empty'
-          : `there is no connection "${name}"${near ? `; did you mean ${near}?` : ''}`,
+          : `there is no connection "${name}"${didYouMean(name, Object.keys(facts.connections))}`,
         where,
         loadsUsing(expansion, use),
       )

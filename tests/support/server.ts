@@ -1,0 +1,109 @@
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { addressOf, errorSchema, type Answer, type Body, type Params, type Query, type Route } from '../../contract/route' // prettier-ignore
+import type { Fault } from '../../core/fault'
+import type { Role } from '../../core/rights'
+import { account } from '../../database/schema'
+import { openLog } from '../../engine/context/logger'
+import { plannerAsks, type Planner } from '../../engine/planner/asks'
+import { makeApp } from '../../server/app'
+import { hashPassword, makeToken } from '../../server/auth'
+import { testBench, type TestBench } from './bench'
+
+interface Given<T> {
+  readonly params?: Params<T>
+  readonly query?: Query<T>
+  readonly body?: Body<T>
+}
+
+/** Calls the API as one account. */
+export interface Caller {
+  /** What the route answers; an answer other than its schema says is a fault of the server. @throws where it is a fault */
+  call<T extends Route>(route: T, given?: Given<T>): Promise<Answer<T>>
+  /** The fault that the route answers, with its status. @throws where it is none */
+  fault<T extends Route>(route: T, given?: Given<T>): Promise<Fault & { status: number; faults: Fault[] }>
+  /** Any address, as it comes. */
+  fetch(path: string, init?: RequestInit): Promise<Response>
+}
+
+/** A server over a bench of its own, every answer held to the contract; an engineer and a reader may call it. */
+export interface TestServer extends TestBench {
+  readonly address: string
+  readonly engineer: Caller
+  readonly reader: Caller
+  readonly nobody: Caller
+}
+
+export const passwordOf = (role: Role): string => `the ${role}’s own`
+
+export async function testServer(): Promise<TestServer> {
+  const bench = await testBench()
+  const { engine } = bench
+  const planner: Planner = {
+    ask: (kind, ...given) => (plannerAsks[kind] as (...all: unknown[]) => Promise<never>)(engine, ...given),
+    close: () => {},
+  }
+  const app = makeApp(
+    engine,
+    { organisation: 'Test', demoAccounts: [], background: () => null, pages: '/nowhere', planner, checkAnswers: true },
+    openLog('test server'),
+  ) // prettier-ignore
+  const server = createServer(app)
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+  const tokenOf = async (role: Role) => {
+    const [made] = await engine.db
+      .insert(account)
+      .values({
+        email: `${role}@test.example`,
+        name: `the ${role}`,
+        role,
+        password: await hashPassword(passwordOf(role)),
+      }) // prettier-ignore
+      .returning()
+    return await makeToken(engine, made!.id, 'test')
+  }
+  return {
+    ...bench,
+    address,
+    engineer: caller(address, await tokenOf('engineer')),
+    reader: caller(address, await tokenOf('reader')),
+    nobody: caller(address, undefined),
+    close: async () => {
+      server.closeAllConnections()
+      await new Promise((resolve) => server.close(resolve))
+      await bench.close()
+    },
+  }
+}
+
+function caller(address: string, token: string | undefined): Caller {
+  const headers = {
+    'content-type': 'application/json',
+    'x-mattock': '1',
+    ...(token === undefined ? {} : { authorization: `Bearer ${token}` }),
+  }
+  const ask = (route: Route, given: Given<Route>) =>
+    fetch(`${address}${addressOf(route, given.params as Record<string, unknown>, given.query as Record<string, unknown>)}`, {
+      method: route.method.toUpperCase(),
+      headers,
+      ...(given.body === undefined ? {} : { body: JSON.stringify(given.body) }),
+    }) // prettier-ignore
+  return {
+    call: async (route, given = {}) => {
+      const response = await ask(route, given as Given<Route>)
+      const answer: unknown = await response.json()
+      if (!response.ok) throw new Error(`${route.path} answers ${response.status}: ${JSON.stringify(answer)}`)
+      return route.response.parse(answer) as never
+    },
+    fault: async (route, given = {}) => {
+      const response = await ask(route, given as Given<Route>)
+      const answer: unknown = await response.json()
+      if (response.ok) throw new Error(`${route.path} is no fault: ${JSON.stringify(answer)}`)
+      const { error, faults = [] } = errorSchema.parse(answer)
+      return { ...error, status: response.status, faults } as never
+    },
+    fetch: (path, init = {}) =>
+      fetch(`${address}${path}`, { ...init, headers: { ...headers, ...init.headers } }),
+  }
+}
