@@ -6,7 +6,8 @@ import { cellFault, type CellRules, type KnownThings } from '../../core/control/
 import { fail } from '../../core/fault'
 import { groupBy } from '../../core/group'
 import { quoteName } from '../../core/text/slot'
-import { type Column, type Row, type Table, type Value, type ValueType } from '../../core/value'
+import { readCell } from '../../core/catalog/rules'
+import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../../core/value'
 import { connection, controlChange, controlTable } from '../../database/schema'
 import { dataset } from '../../database/catalog'
 import { valueTypeOf } from '../../core/catalog/types'
@@ -293,7 +294,8 @@ function checkCells(
     for (const [column, value] of Object.entries(edit.set)) {
       const own = columns.find(({ name }) => name === column)
       if (!own) fail('control', `${found.name} has no column "${column}"`)
-      const fault = cellFault(own, found.rules[column], value, known)
+      const fits = value === null || readCell(valueText(value), own.type) !== undefined
+      const fault = cellFault(own, found.rules[column], fits ? value : undefined, known)
       if (fault)
         fail('control', fault, {
           row: edit.kind === 'change' ? keyText(edit.key) : undefined,

@@ -1,5 +1,5 @@
 import { eq } from 'drizzle-orm'
-import { keyText } from '../../core/control/edits'
+import { keyId, keyText } from '../../core/control/edits'
 import type { CellRules } from '../../core/control/rules'
 import { quoteName } from '../../core/text/slot'
 import { fail } from '../../core/fault'
@@ -29,6 +29,7 @@ export async function createControl(
   checkName(name)
   if (table.columns.length === 0 || table.key.length === 0)
     fail('request', 'a control table needs columns, and a key that tells its rows apart', { path: 'key' })
+  checkRows(table)
   const place = qualified({ schema: 'control', name })
   await transaction(engine.db.$client, async (client) => {
     const { rowCount } = await client.query(
@@ -132,6 +133,24 @@ export async function forgetControl(engine: Engine, name: string, readers: reado
     fail('conflict', `${readers.join(', ')} ${readers.length === 1 ? 'loops' : 'loop'} over ${name}`)
   const { rowCount } = await engine.db.delete(controlTable).where(eq(controlTable.name, name))
   if (!rowCount) fail('unknown-name', `there is no control table "${name}"`)
+}
+
+/** @throws FaultError `key-repeats` for two rows with one key, `control` for one without */
+function checkRows({ key, rows }: Table): void {
+  const seen = new Map<string, number>()
+  rows.forEach((row, i) => {
+    const own = Object.fromEntries(key.map((column) => [column, row[column] ?? null]))
+    const empty = key.find((column) => own[column] === null)
+    if (empty !== undefined)
+      fail('control', `row ${i + 1} has no ${empty}, which is of the key`, { path: empty })
+    const id = keyId(own)
+    const first = seen.get(id)
+    if (first !== undefined)
+      fail('key-repeats', `rows ${first + 1} and ${i + 1} have the same key, ${keyText(own)}`, {
+        path: 'rows',
+      })
+    seen.set(id, i)
+  })
 }
 
 function checkName(name: string): void {
