@@ -86,7 +86,7 @@ const kindsInRegistries = {
       { selector: `SwitchCase > Literal[value=/^(${kinds})$/]`, message: askRegistry },
       {
         selector:
-          'JSXOpeningElement > JSXIdentifier[name=/^(table|thead|tbody|tr|td|th|select|textarea|dialog)$/]',
+          'JSXOpeningElement > JSXIdentifier[name=/^(table|thead|tbody|tr|td|th|select|textarea|dialog|button)$/]',
         message: 'tables, fields and dialogs are made of the parts in web/kit and of MUI',
       },
     ],

@@ -19,7 +19,16 @@ export default defineConfig({
           isolate: false,
         },
       },
-      { test: { ...common, name: 'web', include: ['web/**/*.test.{ts,tsx}'], isolate: false } },
+      {
+        test: {
+          ...common,
+          name: 'web',
+          environment: 'jsdom',
+          setupFiles: ['web/testing/setup.ts'],
+          include: ['web/**/*.test.{ts,tsx}'],
+          isolate: false,
+        },
+      },
       {
         test: {
           ...common,

@@ -1,17 +1,9 @@
-// @vitest-environment jsdom
 import { act, fireEvent, render, screen, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
-import { afterEach, beforeAll, describe, expect, it, vi } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import { Table, type TableColumn } from './Table'
 
 vi.mock('../data/api', () => ({ call: vi.fn(() => Promise.resolve({})) }))
-
-beforeAll(() => {
-  // a browser without a layout: the window of rows needs a height
-  for (const side of ['clientHeight', 'clientWidth'] as const)
-    Object.defineProperty(HTMLElement.prototype, side, { configurable: true, value: 600 })
-})
-afterEach(() => document.body.replaceChildren())
 
 interface Feed {
   readonly name: string

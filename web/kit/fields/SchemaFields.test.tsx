@@ -1,8 +1,7 @@
-// @vitest-environment jsdom
 import { render, screen, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { useState, type ReactElement } from 'react'
-import { afterEach, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import type { z } from 'zod'
 import { stepDefinition, stepKinds } from '../../../core/job/steps'
 import { rosterSchema } from '../../../core/job/rosters'
@@ -10,8 +9,6 @@ import { connectionKinds, connectorOf } from '../../../core/connection/connectio
 import { fieldsOf, metaOf } from '../../../core/field/field'
 import type { FieldFrame } from './frame'
 import { SchemaFields } from './SchemaFields'
-
-afterEach(() => document.body.replaceChildren())
 
 type Given = Readonly<Record<string, unknown>>
 let now: Given | undefined

@@ -1,3 +1,4 @@
+import { LinkButton } from '../../kit/LinkButton'
 import { Button, TextField } from '@mui/material'
 import { useMemo, useState, type ReactElement } from 'react'
 import { Link, useParams, useSearchParams } from 'react-router'
@@ -66,19 +67,13 @@ export default function Content(): ReactElement {
           </Link>
         </h1>
         <nav aria-label="where" className="mono soft">
-          <button type="button" className="link-button" onClick={() => setSearch({})}>
-            top
-          </button>
+          <LinkButton onClick={() => setSearch({})}>top</LinkButton>
           {steps.map((step, i) => (
             <span key={i}>
               {' / '}
-              <button
-                type="button"
-                className="link-button"
-                onClick={() => setSearch({ path: steps.slice(0, i + 1).join('/') })}
-              >
+              <LinkButton onClick={() => setSearch({ path: steps.slice(0, i + 1).join('/') })}>
                 {step}
-              </button>
+              </LinkButton>
             </span>
           ))}
         </nav>

@@ -1,3 +1,4 @@
+import { LinkButton } from '../../kit/LinkButton'
 import { Lines } from '../../kit/Lines'
 import { TableBody, TableCell, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
@@ -46,9 +47,9 @@ export function Changes({
             </TableCell>
             <TableCell className="number">
               {onPutBack && (
-                <button type="button" className="link-button" onClick={() => onPutBack(change)}>
+                <LinkButton onClick={() => onPutBack(change)}>
                   {change.kind === 'add' ? 'take away' : 'put back'}
-                </button>
+                </LinkButton>
               )}
             </TableCell>
           </TableRow>

@@ -1,3 +1,4 @@
+import { ButtonBase } from '@mui/material'
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type ReactElement } from 'react'
 import {
   DynamicDataSheetGrid,
@@ -148,9 +149,9 @@ export function ControlGrid(props: Props): ReactElement {
           ...(textColumn(column.name, original) as Partial<Column>),
           id: column.name,
           title: (
-            <button
-              type="button"
+            <ButtonBase
               className="head-button"
+              disableRipple
               title={ruleText(table, column)}
               aria-label={`${column.name}${table.key.includes(column.name) ? ' · key' : ''}, sort by it`}
               // the grid must not take the click for a choice of the column
@@ -160,7 +161,7 @@ export function ControlGrid(props: Props): ReactElement {
               {column.name}
               {table.key.includes(column.name) && <span className="soft"> · key</span>}
               {sorted && <span aria-hidden="true">{sort.down ? ' ↓' : ' ↑'}</span>}
-            </button>
+            </ButtonBase>
           ),
           basis,
           grow,

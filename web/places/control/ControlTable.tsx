@@ -1,7 +1,7 @@
 import { Views } from '../../kit/Views'
 import { Button } from '@mui/material'
 import { useCallback, useEffect, useMemo, useRef, useState, type ReactElement } from 'react'
-import { Link, useBlocker, useParams } from 'react-router'
+import { Link, useParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
@@ -9,6 +9,7 @@ import { useHere, useMayChange } from '../../data/session'
 import { count, numberText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useKeys } from '../../kit/keys'
+import { LeaveGuard } from '../../kit/LeaveGuard'
 import { BringIn } from './BringIn'
 import { Changes } from './Changes'
 import { Conflicts } from './Conflicts'
@@ -134,7 +135,6 @@ function Editor({
       [save, again, undo, redo],
     ),
   )
-  useBeforeLeaving(dirty)
   const current = cell && drafts.find(({ id }) => id === cell.id)
   const belows: [Below, string][] = [
     ['effects', 'what these changes do'],
@@ -144,6 +144,7 @@ function Editor({
   ]
   return (
     <div className="stack grow">
+      <LeaveGuard when={dirty} what="What you changed in the rows is not saved." />
       <div className="head" style={{ marginBottom: 0 }}>
         <h1 className="mono" style={{ fontSize: 18 }}>
           {table.name}
@@ -310,21 +311,3 @@ function Editor({
 /** Up, then down, then as the rows come. */
 const nextSort = (sort: View['sort'], column: string): View['sort'] =>
   sort?.column !== column ? { column, down: false } : sort.down ? undefined : { column, down: true }
-
-/** Unsaved edits are not lost by a slip of the mouse. */
-function useBeforeLeaving(dirty: boolean): void {
-  const blocker = useBlocker(
-    ({ currentLocation, nextLocation }) => dirty && currentLocation.pathname !== nextLocation.pathname,
-  )
-  useEffect(() => {
-    if (blocker.state !== 'blocked') return
-    if (window.confirm('Leave this page? What is not saved is lost.')) blocker.proceed()
-    else blocker.reset()
-  }, [blocker])
-  useEffect(() => {
-    if (!dirty) return
-    const warn = (event: BeforeUnloadEvent) => event.preventDefault()
-    window.addEventListener('beforeunload', warn)
-    return () => window.removeEventListener('beforeunload', warn)
-  }, [dirty])
-}

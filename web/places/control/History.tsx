@@ -1,4 +1,6 @@
+import { LinkButton } from '../../kit/LinkButton'
 import { Lines } from '../../kit/Lines'
+import { Views } from '../../kit/Views'
 import { TableBody, TableCell, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
@@ -27,8 +29,10 @@ export function History({
   column: string | undefined
   onPutBack: ((change: (drafts: readonly Draft[]) => Draft[]) => void) | undefined
 }): ReactElement {
-  const [about, setAbout] = useState<About>('all')
+  const [wanted, setAbout] = useState<About>('all')
   const key = row && keyText(keyOf(table, row))
+  // what is not chosen in the grid cannot be asked about
+  const about = (wanted === 'cell' && !(key && column)) || (wanted === 'row' && !key) ? 'all' : wanted
   const query =
     about === 'all' || !key ? {} : about === 'row' || !column ? { row: key } : { row: key, column }
   const { data, error } = useAnswer(routes.controlHistory, { params: { name: table.name }, query })
@@ -40,19 +44,16 @@ export function History({
   return (
     <>
       <div className="line" style={{ marginBottom: 4 }}>
-        <span className="switch" role="group" aria-label="history of">
-          {(['all', 'row', 'cell'] as const).map((name) => (
-            <button
-              key={name}
-              type="button"
-              aria-pressed={about === name}
-              disabled={name !== 'all' && (!key || (name === 'cell' && !column))}
-              onClick={() => setAbout(name)}
-            >
-              {name === 'all' ? 'all rows' : name === 'row' ? (key ?? 'the row') : (column ?? 'the cell')}
-            </button>
-          ))}
-        </span>
+        <Views
+          label="history of"
+          value={about}
+          views={[
+            ['all', 'all rows'],
+            ...(key ? [['row', key] as const] : []),
+            ...(key && column ? [['cell', column] as const] : []),
+          ]}
+          onChange={setAbout}
+        />
         <span className="soft">changes made here, newest first; what other programs change is not seen</span>
       </div>
       {error && <FaultBox error={error} />}
@@ -83,9 +84,7 @@ export function History({
                 </TableCell>
                 <TableCell className="number">
                   {onPutBack && change.before !== null && (
-                    <button
-                      type="button"
-                      className="link-button"
+                    <LinkButton
                       onClick={() =>
                         onPutBack((drafts) =>
                           restored(table, drafts, change, about === 'cell' ? column : undefined),
@@ -93,7 +92,7 @@ export function History({
                       }
                     >
                       put back
-                    </button>
+                    </LinkButton>
                   )}
                 </TableCell>
               </TableRow>

@@ -1,3 +1,4 @@
+import { LinkButton } from '../../kit/LinkButton'
 import { FilePick } from '../../kit/FilePick'
 import { Lines } from '../../kit/Lines'
 import type { Checked } from './checked'
@@ -210,9 +211,7 @@ function Documents({
               )}
             </TableCell>
             <TableCell style={{ width: 90 }}>
-              <button type="button" className="link-button" onClick={() => onRemove(file)}>
-                leave out
-              </button>
+              <LinkButton onClick={() => onRemove(file)}>leave out</LinkButton>
             </TableCell>
           </TableRow>
         ))}

@@ -1,3 +1,4 @@
+import { LinkButton } from '../../kit/LinkButton'
 import {
   autocompletion,
   completionKeymap,
@@ -167,9 +168,7 @@ export default function TextEditor({
         <div className="fault" role="status" style={{ maxHeight: 130, overflow: 'auto' }}>
           {faults.map((fault, i) => (
             <div key={i}>
-              <button type="button" className="link-button" onClick={() => go(fault.where.line ?? 1)}>
-                line {fault.where.line ?? 1}
-              </button>{' '}
+              <LinkButton onClick={() => go(fault.where.line ?? 1)}>line {fault.where.line ?? 1}</LinkButton>{' '}
               {fault.message}
             </div>
           ))}

@@ -113,6 +113,9 @@ export default function Ledger(): ReactElement {
             slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
           >
             <MenuItem value="">all jobs</MenuItem>
+            {job !== '' && !jobs.data?.some(({ name }) => name === job) && (
+              <MenuItem value={job}>{job}</MenuItem>
+            )}
             {jobs.data?.map(({ name, title }) => (
               <MenuItem key={name} value={name}>
                 {title}

@@ -1,3 +1,4 @@
+import { LinkButton } from '../../kit/LinkButton'
 import { Lines } from '../../kit/Lines'
 import { Button, TableBody, TableCell, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
@@ -69,11 +70,7 @@ export function Findings({
           </TableBody>
         </Lines>
       )}
-      {hidden > 0 && (
-        <button type="button" className="link-button" onClick={() => setAll(true)}>
-          and {hidden} more
-        </button>
-      )}
+      {hidden > 0 && <LinkButton onClick={() => setAll(true)}>and {hidden} more</LinkButton>}
     </section>
   )
 }

@@ -1,3 +1,4 @@
+import { LinkButton } from '../../kit/LinkButton'
 import { Lines } from '../../kit/Lines'
 import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
@@ -176,15 +177,9 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
           {seconds !== undefined && `, ${lengthText(seconds)}`}
         </span>
         {step.statements.length > 0 && (
-          <button
-            type="button"
-            className="link-button"
-            style={{ marginLeft: 'auto' }}
-            aria-expanded={open}
-            onClick={() => setOpen(!open)}
-          >
+          <LinkButton style={{ marginLeft: 'auto' }} aria-expanded={open} onClick={() => setOpen(!open)}>
             {open ? 'less' : count(step.statements.length, 'statement')}
-          </button>
+          </LinkButton>
         )}
       </div>
       <Lines>

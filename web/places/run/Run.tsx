@@ -1,3 +1,4 @@
+import { LinkButton } from '../../kit/LinkButton'
 import { Views } from '../../kit/Views'
 import { Lines } from '../../kit/Lines'
 import { Button, TableBody, TableCell, TableRow, TextField } from '@mui/material'
@@ -219,14 +220,9 @@ function Causes({
                 <b className="bad">{count(cause.count, 'load')}</b>
               </TableCell>
               <TableCell>
-                <button
-                  type="button"
-                  className="link-button"
-                  aria-pressed={cause.cause === chosen}
-                  onClick={() => onChoose(cause.cause)}
-                >
+                <LinkButton aria-pressed={cause.cause === chosen} onClick={() => onChoose(cause.cause)}>
                   {cause.message}
-                </button>
+                </LinkButton>
                 {cause.step && <span className="soft"> at {cause.step}</span>}
               </TableCell>
               <TableCell className="soft">{cause.advice}</TableCell>

@@ -1,6 +1,7 @@
+import { LinkButton } from '../../kit/LinkButton'
 import { stepDefinition } from '../../../core/job/steps'
 import type { TryAnswer, TryStep } from './answers'
-import { Button } from '@mui/material'
+import { Button, ButtonBase } from '@mui/material'
 import { useMemo, useState, type ReactElement } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { routes } from '../../../contract/routes'
@@ -145,9 +146,7 @@ function Scratch({
       {clearedAt === null && places.length > 0 && mayChange && (
         <>
           {' · '}
-          <button type="button" className="link-button" onClick={onClear}>
-            take it away now
-          </button>
+          <LinkButton onClick={onClear}>take it away now</LinkButton>
         </>
       )}
     </p>
@@ -176,9 +175,9 @@ function Ladder({
             <div className="mono soft ladder-load">{load.key}</div>
           )}
           {load.steps.map((step) => (
-            <button
+            <ButtonBase
               key={step.position}
-              type="button"
+              disableRipple
               className="ladder-step"
               aria-current={step.position === shown}
               onClick={() => onChoose(step.position)}
@@ -200,7 +199,7 @@ function Ladder({
                     : 'hold'}
                 </span>
               )}
-            </button>
+            </ButtonBase>
           ))}
           {load.steps.length === 0 && (
             <span className="soft">not reached: it comes after the last step that was asked for</span>

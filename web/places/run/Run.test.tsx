@@ -1,0 +1,175 @@
+import { screen, within } from '@testing-library/react'
+import { describe, expect, it } from 'vitest'
+import { load, loadDetail, noRows, run, stepDetail } from '../../testing/answers'
+import { fault, show, type Answers } from '../../testing/page'
+import Run from './Run'
+
+const at = { at: '/runs/7', path: '/runs/:id' }
+const answers = (more: Answers = {}): Answers => ({
+  run: run(),
+  runLoads: { total: 1, loads: [load()] },
+  runLoad: loadDetail({ detail: [stepDetail()] }),
+  ...more,
+})
+
+describe('a run', () => {
+  it('has its balance at its head, as a sum that can be checked', async () => {
+    const counts = { read: 1000, written: 900, unchanged: 60, rejected: 40, filtered: 0 }
+    show(<Run />, { ...at, answers: answers({ run: run({ counts }) }) })
+    const balance = await screen.findByRole('region', { name: 'balance' })
+    expect(balance.textContent).toBe(
+      '1,000 read=900 written+60 unchanged+40 rejected✓ balances for all 12 loads that are done',
+    )
+  })
+
+  it('says by how much it is off', async () => {
+    const counts = { ...noRows, read: 1000, written: 990 }
+    show(<Run />, { ...at, answers: answers({ run: run({ counts, unbalanced: 1 }) }) })
+    expect(await screen.findByText('✗ 1 load does not balance: off by 10 rows')).toBeTruthy()
+  })
+
+  it('claims nothing while nothing is done', async () => {
+    show(<Run />, {
+      ...at,
+      answers: answers({ run: run({ loads: { waiting: 12 }, counts: noRows, state: 'running' }) }),
+    })
+    expect(await screen.findByText('nothing is done yet')).toBeTruthy()
+  })
+
+  it('shows the first load until another is chosen, with its files, statements and row', async () => {
+    const detail = stepDetail({
+      files: [{ store: 'drop', path: 'flow_corrie_20261123.csv', size: 4096, modified: '2026-11-24T01:00:00.000Z', sha256: 'ab'.repeat(32), records: 100 }],
+      statements: [{ on: 'warehouse', text: 'insert into raw.reading select 1', milliseconds: 12, rows: 100 }],
+      log: ['one pass over the file'],
+    }) // prettier-ignore
+    const page = show(<Run />, { ...at, answers: answers({ runLoad: loadDetail({ detail: [detail] }) }) })
+    const chosen = await screen.findByRole('region', { name: 'the chosen load' })
+    expect(await within(chosen).findByText('feed flow_corrie, district corrie')).toBeTruthy()
+    expect(chosen.textContent).toContain('4.1 kB, 100 records')
+    expect(chosen.textContent).toContain(`sha256 ${'ab'.repeat(8)}…`)
+    expect(chosen.textContent).toContain('one pass over the file')
+    // the slice in the job’s own zone, wherever the reader is
+    expect(chosen.textContent).toContain('23 Nov 00:00 – 24 Nov 00:00, Europe/Oslo')
+    await page.user.click(within(chosen).getByRole('button', { name: '1 statement' }))
+    expect(chosen.textContent).toContain('insert into raw.reading select 1')
+  })
+
+  it('says of a failed load what happened, what was written, what to do, with rows that show it', async () => {
+    const failed = loadDetail({
+      state: 'failed',
+      error: { step: 'unique', code: 'check', message: '2 rows have the same meter', effect: 'nothing was written', advice: 'mend the source, then rerun', rows: [{ meter: 'a', n: 2 }, { meter: null, n: 3 }] },
+    }) // prettier-ignore
+    show(<Run />, { ...at, answers: answers({ runLoad: failed }) })
+    const rows = await screen.findByRole('region', { name: 'rows that show it' })
+    expect(rows.parentElement!.textContent).toContain(
+      'Failed at unique2 rows have the same meter.nothing was written; mend the source, then rerun.',
+    )
+    expect(within(rows).getByText('empty')).toBeTruthy()
+  })
+
+  it('groups failures by cause, and shows the loads of one', async () => {
+    const causes = [
+      { cause: 'denied', message: 'permission denied for table reading', step: 'bring-in', advice: 'give the right', loads: [1, 2], count: 200 },
+    ] // prettier-ignore
+    const page = show(<Run />, {
+      ...at,
+      answers: answers({ run: run({ state: 'failed', causes, loads: { failed: 200 } }) }),
+    })
+    const why = await screen.findByRole('region', { name: /Why/ })
+    expect(why.textContent).toContain('200 loads')
+    await page.user.click(within(why).getByRole('button', { name: 'permission denied for table reading' }))
+    expect(page.address()).toContain('cause=denied')
+    expect(page.asked.filter(({ route }) => route === 'runLoads').at(-1)!.query.cause).toBe('denied')
+    await page.user.click(within(why).getByRole('button', { name: 'permission denied for table reading' }))
+    expect(page.address()).not.toContain('cause')
+  })
+
+  it('shows what failed first where something did', async () => {
+    const page = show(<Run />, {
+      ...at,
+      answers: answers({ run: run({ state: 'failed', loads: { failed: 1 } }) }),
+    })
+    await screen.findByRole('region', { name: 'the chosen load' })
+    expect(page.asked.find(({ route }) => route === 'runLoads')!.query.order).toBe('failed')
+  })
+
+  it('reruns what is not done, by button or by key', async () => {
+    const failed = answers({
+      run: run({ state: 'failed', loads: { done: 10, failed: 1, skipped: 1 } }),
+      rerun: { run: 8 },
+    })
+    const page = show(<Run />, { ...at, answers: failed })
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun the 2 not done' }))
+    expect(page.address()).toBe('/runs/8')
+    const again = show(<Run />, { ...at, answers: failed })
+    await screen.findByRole('button', { name: 'Rerun the 2 not done' })
+    await again.user.keyboard('r')
+    expect(again.address()).toBe('/runs/8')
+  })
+
+  it('reruns one load by its number in the plan', async () => {
+    const state = 'failed' as const
+    const page = show(<Run />, {
+      ...at,
+      answers: answers({
+        run: run({ state, loads: { failed: 1 } }),
+        runLoad: loadDetail({ state, number: 17 }),
+        rerun: { run: 8 },
+      }),
+    })
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun this load' }))
+    expect(page.bodies('rerun')).toEqual([{ loads: [17] }])
+  })
+
+  it('stops a run that is going, once', async () => {
+    const going = run({ state: 'running', endedAt: null, loads: { running: 2, waiting: 10 } })
+    const page = show(<Run />, { ...at, answers: answers({ run: going, stopRun: {} }) })
+    await page.user.click(await screen.findByRole('button', { name: 'Stop' }))
+    expect(page.bodies('stopRun')).toHaveLength(1)
+    show(<Run />, { ...at, answers: answers({ run: { ...going, stopping: true } }) })
+    expect(await screen.findByRole('button', { name: 'Stopping' })).toHaveProperty('disabled', true)
+  })
+
+  it('gives a reader no button that changes anything', async () => {
+    const failed = run({ state: 'failed', loads: { failed: 2 } })
+    const page = show(<Run />, {
+      ...at,
+      role: 'reader',
+      answers: answers({ run: failed, runLoad: loadDetail({ state: 'failed' }) }),
+    })
+    await screen.findByRole('region', { name: 'the chosen load' })
+    await page.user.keyboard('r')
+    expect(screen.queryByRole('button', { name: /Rerun|Stop/ })).toBeNull()
+    expect(page.bodies('rerun')).toEqual([])
+  })
+
+  it('shows rejects with line, reason and raw text', async () => {
+    const detail = stepDetail({ hasRejects: true, rejected: 2, rejectReasons: { 'is no whole number': 2 } })
+    show(<Run />, {
+      ...at,
+      answers: answers({
+        runLoad: loadDetail({ rejected: 2, detail: [detail] }),
+        rejects: { total: 2, rows: [{ file: 'a.csv', line: 3, column: 'value', reason: 'is no whole number', raw: 'd,<b>many</b>' }] },
+      }),
+    }) // prettier-ignore
+    const rejected = await screen.findByRole('region', { name: 'rejected rows' })
+    expect(await within(rejected).findByText('value: is no whole number')).toBeTruthy()
+    // markup in a file is text
+    expect(within(rejected).getByText('d,<b>many</b>')).toBeTruthy()
+    expect(within(rejected).getByRole('link', { name: 'take out as CSV' }).getAttribute('href')).toBe(
+      '/api/runs/7/loads/501/rejects.csv?step=bring-in',
+    )
+  })
+
+  it('that is not there says so', async () => {
+    show(<Run />, { ...at, answers: { run: fault('unknown-name', 'there is no run 7') } })
+    expect(await screen.findByText(/there is no run 7/)).toBeTruthy()
+  })
+
+  it('of which no load fits what is looked for says so', async () => {
+    const page = show(<Run />, { ...at, answers: answers({ runLoads: { total: 0, loads: [] } }) })
+    await page.user.type(await screen.findByLabelText('find a load'), 'zz')
+    expect(await screen.findByText('No load fits.')).toBeTruthy()
+    expect(page.asked.filter(({ route }) => route === 'runLoads').at(-1)!.query.search).toBe('zz')
+  })
+})

@@ -1,0 +1,166 @@
+import { ThemeProvider } from '@mui/material/styles'
+import { cleanup, render } from '@testing-library/react'
+import userEvent, { type UserEvent } from '@testing-library/user-event'
+import type { ReactElement } from 'react'
+import { createMemoryRouter, RouterProvider } from 'react-router'
+import { SWRConfig } from 'swr'
+import { vi } from 'vitest'
+import type { Answer, Route } from '../../contract/route'
+import { routes, type Routes } from '../../contract/routes'
+import type { FaultCode } from '../../core/faultCodes'
+import { faultCodes } from '../../core/faultCodes'
+import { HereContext, type Here, type Session } from '../data/session'
+import { Notices } from '../kit/Notice'
+import { makeTheme } from '../look/theme'
+
+/** What was asked of the server, in order. */
+export interface Asked {
+  readonly route: keyof Routes
+  readonly params: Record<string, string>
+  readonly query: Record<string, string>
+  readonly body: unknown
+}
+
+type Given = Omit<Asked, 'route'>
+/** What the server says to a route: an answer, one that depends on what is asked, or a fault. */
+export type Answers = {
+  [K in keyof Routes]?: Answer<Routes[K]> | ((given: Given) => Answer<Routes[K]> | Said)
+}
+
+/** A fault, or an answer that never comes. */
+export class Said extends Error {
+  constructor(
+    readonly code: FaultCode | 'never',
+    message = '',
+    readonly where: Record<string, unknown> = {},
+  ) {
+    super(message)
+  }
+}
+export const fault =
+  (code: FaultCode, message: string, where: Record<string, unknown> = {}) =>
+  (): Said =>
+    new Said(code, message, where)
+export const never = (): Said => new Said('never')
+
+const session = (role: 'engineer' | 'reader'): Session => ({
+  account: { email: 'ana@test.example', name: 'Ana', role },
+  environments: [
+    { name: 'dev', live: false },
+    { name: 'live', live: true },
+  ],
+  start: 'dev',
+  tables: {},
+  organisation: 'Test',
+  demo: [],
+})
+
+export interface Page {
+  readonly asked: Asked[]
+  /** Bodies of what was asked of a route. */
+  bodies(route: keyof Routes): unknown[]
+  readonly user: UserEvent
+  /** Where the page is now. */
+  address(): string
+  readonly text: () => string
+}
+
+interface Options {
+  readonly answers?: Answers
+  readonly role?: 'engineer' | 'reader'
+  readonly environment?: string
+  /** Where the page stands, and its address there. */
+  readonly at?: string
+  readonly path?: string
+}
+
+/** Shows a page as the application does, with a server that says what the test gives it; answers that break the contract are a fault of the test. */
+export function show(element: ReactElement, options: Options = {}): Page {
+  // a test may show several, one after the other
+  cleanup()
+  const { answers = {}, role = 'engineer', environment = 'dev', at = '/', path = at } = options
+  const asked: Asked[] = []
+  vi.stubGlobal('fetch', (address: string, init: RequestInit = {}) => reply(answers, asked, address, init))
+  const router = createMemoryRouter(
+    [
+      { path, element },
+      { path: '*', element: <p>another page</p> },
+    ],
+    { initialEntries: [at] },
+  )
+  const here: Here = {
+    session: session(role),
+    environment,
+    live: environment === 'live',
+    setEnvironment: () => {},
+    night: false,
+    setNight: () => {},
+    signOut: () => {},
+  }
+  render(
+    <ThemeProvider theme={makeTheme('light')}>
+      <SWRConfig value={{ provider: () => new Map(), dedupingInterval: 0, shouldRetryOnError: false }}>
+        <Notices>
+          <HereContext.Provider value={here}>
+            <RouterProvider router={router} />
+          </HereContext.Provider>
+        </Notices>
+      </SWRConfig>
+    </ThemeProvider>,
+  )
+  return {
+    asked,
+    bodies: (route) => asked.filter((one) => one.route === route).map(({ body }) => body),
+    user: userEvent.setup({ delay: null }),
+    address: () => `${router.state.location.pathname}${router.state.location.search}`,
+    text: () => document.body.textContent ?? '',
+  }
+}
+
+async function reply(
+  answers: Answers,
+  asked: Asked[],
+  address: string,
+  init: RequestInit,
+): Promise<Response> {
+  const { pathname, searchParams } = new URL(address, 'http://test')
+  const [key, params] = routeAt(init.method ?? 'GET', pathname)
+  const route: Route = routes[key]
+  const given = {
+    params,
+    query: Object.fromEntries(searchParams),
+    body: init.body === undefined ? undefined : (JSON.parse(String(init.body)) as unknown),
+  }
+  // what the page asks has to be what the contract takes
+  route.query.parse(given.query)
+  route.body.parse(given.body ?? {})
+  asked.push({ route: key, ...given })
+  const own = answers[key] as unknown
+  const answer: unknown =
+    typeof own === 'function' ? (own as (of: Given) => unknown)(given) : (own ?? usual[key])
+  if (answer instanceof Said) {
+    if (answer.code === 'never') return await new Promise(() => {})
+    const { code, message, where } = answer
+    return Response.json({ error: { code, message, where } }, { status: faultCodes[code] })
+  }
+  if (answer === undefined) throw new Error(`the test has no answer for ${key}`)
+  return Response.json(route.response.parse(answer))
+}
+
+/** What most pages ask beside what they are about. */
+const usual: Partial<Record<keyof Routes, unknown>> = { keepForMe: {}, jobs: [] }
+
+function routeAt(method: string, path: string): [keyof Routes, Record<string, string>] {
+  const found = (Object.keys(routes) as (keyof Routes)[]).flatMap((key) => {
+    const route: Route = routes[key]
+    const names = [...route.path.matchAll(/:(\w+)/g)].map(([, name]) => name!)
+    const match = new RegExp(`^${route.path.replace(/:\w+/g, '([^/]+)')}$`).exec(path)
+    if (!match || route.method !== method.toLowerCase()) return []
+    const params = Object.fromEntries(names.map((name, i) => [name, decodeURIComponent(match[i + 1]!)]))
+    return [[key, params, names.length] as const]
+  })
+  // `/api/jobs/check` before `/api/jobs/:name`
+  const [best] = found.sort((a, b) => a[2] - b[2])
+  if (!best) throw new Error(`no route is ${method} ${path}`)
+  return [best[0], best[1]]
+}

@@ -1,0 +1,36 @@
+import { cleanup } from '@testing-library/react'
+import { afterEach, beforeEach, vi } from 'vitest'
+
+/** A browser without a layout: what asks for room is given some. */
+function layOut(): void {
+  for (const [side, size] of [
+    ['clientHeight', 600],
+    ['clientWidth', 1100],
+    ['offsetHeight', 600],
+    ['offsetWidth', 1100],
+  ] as const)
+    Object.defineProperty(HTMLElement.prototype, side, { configurable: true, value: size })
+  vi.stubGlobal(
+    'ResizeObserver',
+    class {
+      constructor(private readonly told: ResizeObserverCallback) {}
+      observe(target: Element): void {
+        const contentRect = { width: 1100, height: 600 } as DOMRectReadOnly
+        this.told([{ target, contentRect } as ResizeObserverEntry], this as unknown as ResizeObserver)
+      }
+      unobserve(): void {}
+      disconnect(): void {}
+    },
+  )
+}
+
+beforeEach(() => {
+  layOut()
+  // times are said against today, so today is always the same
+  vi.useFakeTimers({ toFake: ['Date'], now: new Date('2026-11-24T05:00:00Z') })
+})
+afterEach(() => {
+  cleanup()
+  vi.useRealTimers()
+  vi.unstubAllGlobals()
+})
