@@ -6,12 +6,16 @@ import { Confirm } from './Confirm'
 export function LeaveGuard({
   when,
   what = 'What you changed here is not saved.',
+  but = () => false,
 }: {
   readonly when: boolean
   readonly what?: string
+  /** Pages from which one comes back to the work as it was. */
+  readonly but?: (path: string) => boolean
 }): ReactElement | null {
   const blocker = useBlocker(
-    ({ currentLocation, nextLocation }) => when && currentLocation.pathname !== nextLocation.pathname,
+    ({ currentLocation, nextLocation }) =>
+      when && currentLocation.pathname !== nextLocation.pathname && !but(nextLocation.pathname),
   )
   useEffect(() => {
     if (!when) return

@@ -1,10 +1,11 @@
 import { ThemeProvider } from '@mui/material/styles'
-import { cleanup, render } from '@testing-library/react'
-import userEvent, { type UserEvent } from '@testing-library/user-event'
+import { act, cleanup, render } from '@testing-library/react'
+import userEvent, { PointerEventsCheckLevel, type UserEvent } from '@testing-library/user-event'
 import type { ReactElement } from 'react'
 import { createMemoryRouter, RouterProvider } from 'react-router'
 import { SWRConfig } from 'swr'
 import { vi } from 'vitest'
+import { z } from 'zod'
 import type { Answer, Route } from '../../contract/route'
 import { routes, type Routes } from '../../contract/routes'
 import type { FaultCode } from '../../core/faultCodes'
@@ -63,6 +64,8 @@ export interface Page {
   /** Where the page is now. */
   address(): string
   readonly text: () => string
+  /** Goes elsewhere, as a link does. */
+  go(path: string): void
 }
 
 interface Options {
@@ -111,13 +114,32 @@ export function show(element: ReactElement, options: Options = {}): Page {
   return {
     asked,
     bodies: (route) => asked.filter((one) => one.route === route).map(({ body }) => body),
-    user: userEvent.setup({ delay: null }),
+    user: userEvent.setup({ delay: null, pointerEventsCheck: PointerEventsCheckLevel.Never }),
     address: () => `${router.state.location.pathname}${router.state.location.search}`,
     text: () => document.body.textContent ?? '',
+    go: (path) => act(() => void router.navigate(path)),
   }
 }
 
+/** What was asked or answered otherwise than the contract says, or not answered at all: each fails its test. */
+export const breaches: string[] = []
+
 async function reply(
+  answers: Answers,
+  asked: Asked[],
+  address: string,
+  init: RequestInit,
+): Promise<Response> {
+  try {
+    return await replyTo(answers, asked, address, init)
+  } catch (error) {
+    const words = error instanceof z.ZodError ? z.prettifyError(error) : (error as Error).message
+    breaches.push(`${init.method} ${address}: ${words}`)
+    throw error
+  }
+}
+
+async function replyTo(
   answers: Answers,
   asked: Asked[],
   address: string,

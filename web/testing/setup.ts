@@ -1,5 +1,9 @@
-import { cleanup } from '@testing-library/react'
-import { afterEach, beforeEach, vi } from 'vitest'
+import { cleanup, configure } from '@testing-library/react'
+import { afterEach, beforeEach, expect, vi } from 'vitest'
+import { breaches } from './page'
+
+// a page of many fields takes its time where the machine is busy
+configure({ asyncUtilTimeout: 10_000, defaultHidden: true })
 
 /** A browser without a layout: what asks for room is given some. */
 function layOut(): void {
@@ -33,4 +37,5 @@ afterEach(() => {
   cleanup()
   vi.useRealTimers()
   vi.unstubAllGlobals()
+  expect(breaches.splice(0)).toEqual([])
 })

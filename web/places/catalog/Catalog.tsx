@@ -23,7 +23,7 @@ const flags = {
   'no-owner': 'without an owner',
 } as const
 type Flag = keyof typeof flags
-const isFlag = (text: string): text is Flag => text in flags
+const isFlag = (text: string): text is Flag => Object.hasOwn(flags, text)
 
 /** All datasets: search, filter, pick. */
 export default function Catalog(): ReactElement {

@@ -24,9 +24,10 @@ export function CopyJob({ job }: { job: JobAnswer }): ReactElement {
 /** A new job with one transfer, to begin with. */
 export function NewJob(): ReactElement {
   const { environment } = useHere()
-  const connections = useAnswer(routes.connections, { query: { environment } })
+  // read while it is drawn: what is read only when the button is pressed is never drawn again, and so stays unread
+  const { data: connections = [] } = useAnswer(routes.connections, { query: { environment } })
   const first = (kind: string, otherwise: string) =>
-    (connections.data ?? []).find((one) => one.kind === kind)?.name ?? otherwise
+    connections.find((one) => one.kind === kind)?.name ?? otherwise
   return (
     <NameJob
       open="New job"

@@ -13,6 +13,7 @@ import { useHere, useMayChange } from '../../data/session'
 import { timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useKeys } from '../../kit/keys'
+import { LeaveGuard } from '../../kit/LeaveGuard'
 import { AboutForm } from './AboutForm'
 import { functions } from './functions'
 import { CopyJob } from './CopyJob'
@@ -41,16 +42,37 @@ export default function Job(): ReactElement {
     { params: { name }, query: version ? { version: Number(version) } : {} },
     { revalidateOnFocus: false, revalidateIfStale: true },
   )
+  // a text that was tried before it was saved is gone on with
+  const from = search.get('from')
+  const tried = useAnswer(routes.tryDocument, from ? { params: { id: Number(from) } } : null, {
+    revalidateOnFocus: false,
+  })
   if (error && !data) return <FaultBox error={error} />
-  if (!data) return <Waiting what={`opening ${name}`} />
-  return <JobSheet key={`${data.name} ${data.version}`} job={data} onSaved={() => void mutate()} />
+  if (!data || (from && !tried.data && !tried.error)) return <Waiting what={`opening ${name}`} />
+  return (
+    <JobSheet
+      key={`${data.name} ${data.version} ${from}`}
+      job={data}
+      begun={tried.data?.text ?? data.text}
+      onSaved={() => void mutate()}
+    />
+  )
 }
 
-function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): ReactElement {
+function JobSheet({
+  job,
+  begun,
+  onSaved,
+}: {
+  job: JobAnswer
+  /** The text as it is opened: the saved one, or one that was tried and not saved. */
+  begun: string
+  onSaved: () => void
+}): ReactElement {
   const mayChange = useMayChange()
   const [search, setSearch] = useSearchParams()
   const view = (search.get('view') ?? 'outline') as View
-  const { text, set: setText, undo, redo, canUndo, canRedo } = useText(job.text)
+  const { text, set: setText, undo, redo, canUndo, canRedo } = useText(begun)
   const [outline, setOutline] = useState<OutlineAnswer>(job.outline)
   const [faults, setFaults] = useState<readonly Fault[]>([])
   // what is shown beside a text that cannot be read just now
@@ -137,6 +159,12 @@ function JobSheet({ job, onSaved }: { job: JobAnswer; onSaved: () => void }): Re
 
   return (
     <div className="stack grow">
+      <LeaveGuard
+        when={changed}
+        what="What you changed in this job is not saved."
+        // from a try one comes back to the text that was tried
+        but={(path) => path.startsWith('/tries/')}
+      />
       <div className="head" style={{ marginBottom: 0 }}>
         <h1>{outline.title}</h1>
         <span className={changed ? 'tag edge' : 'tag'}>

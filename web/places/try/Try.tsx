@@ -65,12 +65,17 @@ function TrySheet({ found }: { found: TryAnswer }): ReactElement {
     <div className="stack grow">
       <div className="head" style={{ marginBottom: 0 }}>
         <h1>
-          <Link to={`/jobs/${found.job}`}>{found.title}</Link>, tried
+          <Link to={`/jobs/${found.job}${found.saved ? '' : `?from=${found.id}`}`}>{found.title}</Link>, tried
         </h1>
         <StateWord state={found.state} />
         <span className="soft">
           in {found.environment}, {timeText(found.createdAt)} by {found.by}
-          {!found.saved && ' · a text that is not saved'}
+          {!found.saved && (
+            <>
+              {' · a text that is not saved; '}
+              <Link to={`/jobs/${found.job}?from=${found.id}`}>go on editing it</Link>
+            </>
+          )}
         </span>
         <div className="actions">
           {mayChange && held && (

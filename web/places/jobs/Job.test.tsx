@@ -1,0 +1,184 @@
+import { screen, within } from '@testing-library/react'
+import { describe, expect, it } from 'vitest'
+import type { Answer } from '../../../contract/route'
+import type { routes } from '../../../contract/routes'
+import { outlineOf } from '../../../core/job/outline'
+import { parseJob } from '../../../core/job/parse'
+import { connection } from '../../testing/answers'
+import { fault, show, type Answers } from '../../testing/page'
+import Job from './Job'
+
+const at = { at: '/jobs/readings', path: '/jobs/:name' }
+const text = `mattock: job/1
+name: readings
+title: Readings
+parts:
+  - once:
+      - {id: empty, sql: {on: warehouse, text: "truncate staging.reading"}}
+  - each: {roster: {control: feeds}, at_once: 4}
+    do:
+      - id: bring-in
+        transfer:
+          from: {store: drop, files: "{row.file}.csv"}
+          into: {connection: warehouse, table: raw.reading, write: append}
+      - {id: look, log: {text: done}}
+`
+const checked = (of: string) => {
+  const { job, faults, place } = parseJob(of)
+  return {
+    outline: job ? (structuredClone(outlineOf(job, place)) as never) : null,
+    faults: faults.map(({ code, message, where }) => ({ code, message, where: { ...where } })),
+  }
+}
+const job = (more: Partial<Answer<typeof routes.job>> = {}): Answer<typeof routes.job> => ({
+  name: 'readings',
+  version: 3,
+  newest: 3,
+  text,
+  savedAt: '2026-11-20T10:00:00.000Z',
+  savedBy: 'Ana',
+  message: '',
+  versions: [3, 2, 1].map((version) => ({ version, at: '2026-11-20T10:00:00.000Z', by: 'Ana', message: '' })),
+  outline: checked(text).outline!,
+  newestSlice: null,
+  ...more,
+})
+const resolved: Answer<typeof routes.resolveJob> = {
+  rows: ['north'],
+  rowCount: 1,
+  row: 'north',
+  rowValues: { file: 'north' },
+  slice: null,
+  slots: [
+    { step: 'bring-in', path: 'transfer.from.files', kind: 'path', text: '{row.file}.csv', resolved: 'north.csv', values: null, later: false, found: [] },
+  ],
+  findings: [],
+} // prettier-ignore
+const answers = (more: Answers = {}): Answers => ({
+  job: job(),
+  connections: [connection(), connection({ name: 'drop', kind: 'files' })],
+  controlTables: [],
+  resolveJob: resolved,
+  checkJob: ({ body }) => checked((body as { text: string }).text),
+  jobEffect: { job: 'readings', title: 'Readings', slices: null, effect: null, fault: null },
+  tries: [],
+  datasets: { total: 0, datasets: [] },
+  ...more,
+})
+const step = (id: string) => screen.findByRole('button', { name: new RegExp(id) })
+
+describe('a job', () => {
+  it('is an outline of its parts and steps, with what the chosen step comes to', async () => {
+    const page = show(<Job />, { ...at, answers: answers() })
+    expect(await screen.findByText(/north\.csv/)).toBeTruthy()
+    for (const words of ['empty', 'bring-in', 'look']) expect(page.text()).toContain(words)
+    expect(page.text()).toContain('each rowfeeds4 at once')
+    const [first] = page.bodies('resolveJob') as { part: number; text: string }[]
+    expect(first).toMatchObject({ part: 1, text })
+  })
+
+  it('says which version it is, and which is the newest', async () => {
+    show(<Job />, { ...at, at: '/jobs/readings?version=1', answers: answers({ job: job({ version: 1 }) }) })
+    expect(await screen.findByText('version 1 of 3')).toBeTruthy()
+    expect(screen.getByText(/an earlier version, saved/)).toBeTruthy()
+  })
+
+  it('is left unsaved only by one who says so', async () => {
+    const page = show(<Job />, { ...at, answers: answers() })
+    await changeTitle(page)
+    page.go('/ledger')
+    const dialog = await screen.findByRole('dialog', { name: 'Leave without saving?' })
+    expect(dialog.textContent).toContain('What you changed in this job is not saved.')
+    await page.user.click(within(dialog).getByRole('button', { name: 'Stay here' }))
+    expect(page.address()).toBe('/jobs/readings')
+    // a try keeps the text, so nobody is asked
+    page.go('/tries/4')
+    expect(page.address()).toBe('/tries/4')
+  })
+
+  it('that is not saved cannot be planned', async () => {
+    const page = show(<Job />, { ...at, answers: answers() })
+    await changeTitle(page)
+    expect(screen.getByRole('button', { name: 'Plan' })).toHaveProperty('disabled', true)
+  })
+
+  it('is saved as the next version, made from the one that was opened', async () => {
+    const page = show(<Job />, { ...at, answers: answers({ saveJob: { version: 4 } }) })
+    await changeTitle(page)
+    await page.user.click(screen.getByRole('button', { name: 'Save version 4' }))
+    const [body] = page.bodies('saveJob') as { text: string; base: number }[]
+    expect(body!.base).toBe(3)
+    expect(parseJob(body!.text).job!.title).toBe('Readings of all')
+    // nothing else of the document is touched
+    expect(body!.text).toBe(text.replace('title: Readings', 'title: "Readings of all"'))
+    expect(await screen.findByText('saved as version 4')).toBeTruthy()
+  })
+
+  it('tells who saved meanwhile, and keeps what was typed', async () => {
+    const conflict = fault('conflict', 'Ben saved version 4 meanwhile; yours was made from version 3')
+    const page = show(<Job />, { ...at, answers: answers({ saveJob: conflict }) })
+    await changeTitle(page)
+    await page.user.click(screen.getByRole('button', { name: 'Save version 4' }))
+    expect(await screen.findByText(/Ben saved version 4 meanwhile/)).toBeTruthy()
+    expect(screen.getByText('version 3 · changed, not saved')).toBeTruthy()
+  })
+
+  it('is put back by undo, step by step', async () => {
+    const page = show(<Job />, { ...at, answers: answers() })
+    await changeTitle(page)
+    await page.user.click(screen.getByRole('button', { name: 'Undo' }))
+    expect(await screen.findByText('version 3')).toBeTruthy()
+    await page.user.click(screen.getByRole('button', { name: 'Redo' }))
+    expect(await screen.findByText('version 3 · changed, not saved')).toBeTruthy()
+  })
+
+  it('is gone on with after a try of what was not saved', async () => {
+    const tried = text.replace('title: Readings', 'title: Tried')
+    const page = show(<Job />, {
+      ...at,
+      at: '/jobs/readings?from=12',
+      answers: answers({ tryDocument: { text: tried }, saveJob: { version: 4 } }),
+    })
+    expect(await screen.findByText('version 3 · changed, not saved')).toBeTruthy()
+    await page.user.click(await screen.findByRole('button', { name: 'Save version 4' }))
+    expect((page.bodies('saveJob')[0] as { text: string }).text).toBe(tried)
+    expect(page.address()).not.toContain('from=')
+  })
+
+  it('opens as it is saved where the try is gone', async () => {
+    const page = show(<Job />, {
+      ...at,
+      at: '/jobs/readings?from=12',
+      answers: answers({ tryDocument: fault('unknown-name', 'there is no try 12') }),
+    })
+    expect(await screen.findByText('version 3')).toBeTruthy()
+    expect(page.text()).toContain('bring-in')
+  })
+
+  it('is a reader’s to read', async () => {
+    show(<Job />, { ...at, role: 'reader', answers: answers() })
+    await step('bring-in')
+    expect(screen.queryByRole('button', { name: /Save|Undo|Try|Copy/ })).toBeNull()
+    expect(screen.getByRole('button', { name: 'Plan' })).toBeTruthy()
+  })
+
+  it('that is not there names the nearest', async () => {
+    show(<Job />, {
+      ...at,
+      answers: { job: fault('unknown-name', 'there is no job "readings"; did you mean "reading"?') },
+    })
+    expect(await screen.findByText(/did you mean "reading"/)).toBeTruthy()
+  })
+})
+
+/** Changes the title in the form about the job. */
+async function changeTitle(page: ReturnType<typeof show>): Promise<void> {
+  await page.user.click(await screen.findByRole('button', { name: /about/ }))
+  const title = await screen.findByRole('textbox', { name: 'job title' })
+  // without a layout every pointer is over the divider of the panels, which takes it
+  title.focus()
+  await page.user.keyboard('{End} of all')
+  await page.user.tab()
+  await screen.findByText('version 3 · changed, not saved')
+  expect(within(document.body).getByRole('button', { name: 'Save version 4' })).toBeTruthy()
+}
