@@ -39,10 +39,11 @@ export function readDocuments(file: string): { found: FoundDocument[]; faults: F
   // in YAML a line that begins with --- ends a document wherever it stands
   const texts = file.replace(/^\uFEFF/, '').split(/^---(?:[ \t].*)?\r?$/m)
   let line = 0
-  for (const whole of texts) {
+  for (const [i, whole] of texts.entries()) {
     const offset = line
     line += whole.split('\n').length - 1
-    const text = offset === 0 ? whole : whole.replace(/^\n/, '')
+    // the line break after --- belongs to it
+    const text = i === 0 ? whole : whole.replace(/^\n/, '')
     const above = offset + (text === whole ? 0 : 1)
     if (text.replace(/^\s*#.*$/gm, '').trim() === '') continue
     const [, name] = /^mattock:\s*['"]?([a-z]+)\//m.exec(text) ?? []
