@@ -1,0 +1,188 @@
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import pg from 'pg'
+import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
+import { startPlain, type Started } from './support/started'
+
+let mattock: Started
+let folder: string
+beforeAll(async () => {
+  mattock = await startPlain('setup')
+  folder = mkdtempSync(join(tmpdir(), 'mattock-put-'))
+  mkdirSync(join(folder, 'drop'))
+  writeFileSync(join(folder, 'drop', 'north.csv'), 'meter,value\na,1\nb,2\n')
+})
+afterAll(async () => {
+  await mattock.stop()
+  rmSync(folder, { recursive: true, force: true })
+})
+const put = (name: string, text: string): string => {
+  const file = join(folder, name)
+  writeFileSync(file, text)
+  return file
+}
+const connections = () => {
+  const at = new URL(inject('cluster'))
+  return `mattock: connection/1
+name: drop
+kind: files
+title: Drop
+settings:
+  dev: {folder: ${JSON.stringify(join(folder, 'drop'))}}
+---
+mattock: connection/1
+name: warehouse
+kind: postgres
+title: Warehouse
+cap: 4
+settings:
+  dev: {host: ${at.hostname}, port: ${at.port}, database: ${databaseOf()}, user: ${at.username}}
+secret_from: {dev: WAREHOUSE_SECRET}
+`
+}
+const databaseOf = () => new URL(mattock.databaseUrl).pathname.slice(1)
+const feeds = `mattock: control/1
+name: feeds
+title: Feeds
+key: [feed]
+columns: {feed: text, target: text, due: time, active: boolean}
+rules: {target: {required: true}}
+rows:
+  - {feed: north, target: reading, due: "05:30", active: true}
+  - {feed: "it's \\"here\\"", target: reading, active: false}
+`
+const job = `# readings of each feed
+mattock: job/1
+name: readings
+title: Readings
+parts:
+  - each: {roster: {control: feeds, where: row.active}}
+    do:
+      - id: bring-in
+        transfer:
+          from: {store: drop, files: "{row.feed}.csv"}
+          into: {connection: warehouse, table: "public.{row.target}", write: append}
+`
+
+describe('an installation without a demo', () => {
+  it('tells whoever starts it the one address for the first account', async () => {
+    expect(mattock.first).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/first#[\w-]{32}$/)
+    const { url, hash } = { url: mattock.url, hash: new URL(mattock.first!).hash.slice(1) }
+    const make = () =>
+      fetch(`${url}/api/invitation`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json', 'x-mattock': '1' },
+        body: JSON.stringify({
+          code: hash,
+          email: 'ana@test.example',
+          name: 'Ana',
+          password: 'ten letters and more',
+        }),
+      })
+    expect((await make()).status).toBe(200)
+    expect((await make()).status).toBe(410)
+    // the code lies nowhere in the folder but in the note that only its owner reads
+    const lying = readdirSync(mattock.data).filter((name) => /invitation|first/.test(name))
+    expect(lying).toEqual([])
+  })
+
+  it('is set up whole by files, and runs', async () => {
+    process.env.WAREHOUSE_SECRET = new URL(inject('cluster')).password
+    const files = [put('job.yaml', job), put('feeds.yaml', feeds), put('connections.yaml', connections())]
+    const { code, out, err } = await mattock.mattock('put', ...files)
+    expect(err).toBe('')
+    expect(code).toBe(0)
+    // in the order in which they rest on each other, however they were given
+    expect(out).toBe(
+      [
+        'connection drop: added, settings for dev',
+        'connection warehouse: added, settings for dev with a secret',
+        'control feeds: made with 2 rows',
+        'job readings: version 1',
+        '',
+      ].join('\n'),
+    )
+    const ran = await mattock.mattock('run', 'readings', '--wait')
+    expect(ran.out).toContain('2 read = 2 written')
+    const client = new pg.Client({ connectionString: mattock.databaseUrl })
+    await client.connect()
+    expect((await client.query('select meter from public.reading order by 1')).rows).toEqual([
+      { meter: 'a' },
+      { meter: 'b' },
+    ])
+    await client.end()
+  })
+
+  it('is as it was where the same files are put again', async () => {
+    const { out } = await mattock.mattock('put', join(folder, 'feeds.yaml'), join(folder, 'job.yaml'))
+    expect(out).toBe('control feeds: as it was\njob readings: as it was, version 1\n')
+  })
+
+  it('gives back what was put, and putting that changes nothing', async () => {
+    const into = join(folder, 'out')
+    expect((await mattock.mattock('get', '--all', '--into', into)).out).toBe(`4 documents in ${into}\n`)
+    expect(readFileSync(join(into, 'job', 'readings.yaml'), 'utf8')).toBe(job)
+    expect(readFileSync(join(into, 'control', 'feeds.yaml'), 'utf8')).toContain('it\'s "here"')
+    const secret = new URL(inject('cluster')).password
+    const warehouse = readFileSync(join(into, 'connection', 'warehouse.yaml'), 'utf8')
+    expect(warehouse).toContain('dev: WAREHOUSE_DEV_SECRET')
+    expect(warehouse).not.toContain(secret)
+    process.env.WAREHOUSE_DEV_SECRET = secret
+    const all = ['connection/drop', 'control/feeds', 'job/readings'].map((name) => join(into, `${name}.yaml`))
+    expect((await mattock.mattock('put', ...all)).out).not.toMatch(/added|changed|version 2/)
+    expect((await mattock.mattock('put', join(into, 'connection/warehouse.yaml'))).code).toBe(0)
+  })
+
+  it('changes only what differs, and takes rows away only where it is told to', async () => {
+    const fewer = feeds.replace(/ {2}- \{feed: "it.*\n/, '').replace('"05:30"', '"06:00"')
+    const first = await mattock.mattock('put', put('fewer.yaml', fewer))
+    expect(first.out).toBe(
+      'control feeds: 1 row changed, 1 row not in the document left there; --remove takes such away\n',
+    )
+    const second = await mattock.mattock('put', '--remove', join(folder, 'fewer.yaml'))
+    expect(second.out).toBe('control feeds: 1 row removed\n')
+    const wider = fewer.replace('active: boolean', 'active: boolean, note: text')
+    expect((await mattock.mattock('put', put('wider.yaml', wider))).out).toBe(
+      'control feeds: column note added\n',
+    )
+  })
+
+  it('puts nothing where anything is wrong, and names file, line and column', async () => {
+    const wrong = put(
+      'wrong.yaml',
+      `${feeds.replace('name: feeds', 'name: others')}---\n${job.replace('title:', 'titel:')}`,
+    )
+    const { code, out, err } = await mattock.mattock('put', wrong)
+    expect(code).toBe(2)
+    expect(out).toBe('')
+    expect(err).toContain(`${wrong}:14:1: nothing here is called "titel"; did you mean "title"?`)
+    expect(err).toContain('nothing was put')
+    expect((await mattock.mattock('get', 'control', 'others')).code).toBe(2)
+  })
+
+  it('asks for the variable that holds a secret before it puts anything', async () => {
+    delete process.env.WAREHOUSE_SECRET
+    const { code, err } = await mattock.mattock('put', join(folder, 'connections.yaml'))
+    expect(code).toBe(2)
+    expect(err).toContain('the environment variable WAREHOUSE_SECRET is not set')
+  })
+
+  it('says how many were put where one is refused on the way', async () => {
+    const nowhere = connections()
+      .split('---')[0]!
+      .replace('name: drop', 'name: third')
+      .replace('dev:', 'moon:')
+    const { code, err } = await mattock.mattock('put', put('moon.yaml', nowhere))
+    expect(code).toBe(1)
+    expect(err).toContain('connection third: there is no environment "moon"')
+    expect(err).toContain('0 of 1 were put before it')
+  })
+
+  it('says what is nearest where a name or a kind is none', async () => {
+    expect((await mattock.mattock('get', 'job', 'reading')).err).toContain('did you mean "readings"?')
+    expect((await mattock.mattock('get', 'jobs', 'readings')).err).toContain('did you mean "job"?')
+    expect((await mattock.mattock('put', join(folder, 'no-such.yaml'))).code).toBe(2)
+    expect((await mattock.mattock('put')).code).toBe(2)
+  })
+})
