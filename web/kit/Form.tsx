@@ -26,6 +26,10 @@ interface Props<S extends z.ZodType<FieldValues, FieldValues>> {
   readonly schemaFor?: (values: z.input<S>) => S
 }
 
+/** A field that was emptied has no value, and is not of a wrong type. */
+const saysMissing = (issue: { readonly code?: string; readonly input?: unknown }): string | undefined =>
+  issue.code === 'invalid_type' && issue.input === undefined ? 'needs a value' : undefined
+
 /**
  * A form made from a schema: a field for each of its keys, the same words beside the same field whether the page or the
  * server finds the fault. What is not saved is not left by mistake.
@@ -45,11 +49,9 @@ export function Form<S extends z.ZodType<FieldValues, FieldValues>>({
   const form = useForm<z.input<S>, unknown, z.output<S>>({
     defaultValues: values as never,
     resolver: (given, context, options) =>
-      zodResolver<z.input<S>, unknown, z.output<S>>((schemaFor?.(given) ?? schema) as never)(
-        given,
-        context,
-        options,
-      ),
+      zodResolver<z.input<S>, unknown, z.output<S>>((schemaFor?.(given) ?? schema) as never, {
+        error: saysMissing,
+      })(given, context, options),
     mode: 'onTouched',
   })
   const [fault, setFault] = useState<Error>()

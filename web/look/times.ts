@@ -4,11 +4,13 @@
 export function lengthText(seconds: number): string {
   if (seconds < 0) return '0 s'
   if (seconds < 1) return `${Math.max(1, Math.round(seconds * 1000))} ms`
-  if (seconds < 10) return `${Math.round(seconds * 10) / 10} s`
-  if (seconds < 60) return `${Math.round(seconds)} s`
-  const minutes = Math.floor(seconds / 60)
+  if (seconds < 9.95) return `${Math.round(seconds * 10) / 10} s`
+  // rounded first, so that nothing takes 1 min 60 s
+  const whole = Math.round(seconds)
+  if (whole < 60) return `${whole} s`
+  const minutes = Math.floor(whole / 60)
   if (minutes < 60) {
-    const rest = Math.round(seconds - minutes * 60)
+    const rest = whole - minutes * 60
     return rest === 0 ? `${minutes} min` : `${minutes} min ${rest} s`
   }
   const hours = Math.floor(minutes / 60)

@@ -14,6 +14,7 @@ function layOut(): void {
     ['offsetWidth', 1100],
   ] as const)
     Object.defineProperty(HTMLElement.prototype, side, { configurable: true, value: size })
+  HTMLElement.prototype.scrollIntoView = () => {}
   vi.stubGlobal(
     'ResizeObserver',
     class {

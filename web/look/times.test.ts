@@ -1,0 +1,64 @@
+import { describe, expect, it } from 'vitest'
+import { bytesText, clock, count, lengthText, numberText, timeText } from './times'
+
+describe('lengths in words', () => {
+  it.each([
+    [-1, '0 s'],
+    [0, '1 ms'],
+    [0.0004, '1 ms'],
+    [0.34, '340 ms'],
+    [1, '1 s'],
+    [9.96, '10 s'],
+    [59.4, '59 s'],
+    [60, '1 min'],
+    [72, '1 min 12 s'],
+    [3599, '59 min 59 s'],
+    [3600, '1 h'],
+    [7500, '2 h 5 min'],
+    [738_000, '205 h'],
+  ])('%d s is %s', (seconds, words) => expect(lengthText(seconds)).toBe(words))
+
+  it('never says sixty seconds, or sixty minutes', () => {
+    for (let seconds = 0; seconds < 4000; seconds += 0.25)
+      expect(lengthText(seconds)).not.toMatch(/\b60 (s|min)\b/)
+  })
+})
+
+describe('sizes, by powers of a thousand', () => {
+  it.each([
+    [0, '0 B'],
+    [999, '999 B'],
+    [1000, '1.0 kB'],
+    [4096, '4.1 kB'],
+    [10_500, '11 kB'],
+    [1_400_000, '1.4 MB'],
+    [3_000_000_000, '3.0 GB'],
+    [5e12, '5.0 TB'],
+  ])('%d is %s', (bytes, words) => expect(bytesText(bytes)).toBe(words))
+})
+
+describe('times', () => {
+  it('are said in the zone that matters, with the year where it is another', () => {
+    expect(timeText('2026-11-22T23:00:00Z', 'Europe/Oslo')).toBe('23 Nov 00:00')
+    expect(timeText('2025-11-22T23:00:00Z', 'UTC')).toBe('22 Nov 2025 23:00')
+    expect(clock('2026-11-22T23:05:00Z', 'America/St_Johns')).toBe('19:35')
+  })
+
+  it('are right on either side of a clock change (Europe/Oslo, 2026-10-25 at 01:00 UTC)', () => {
+    expect(clock('2026-10-25T00:30:00Z', 'Europe/Oslo')).toBe('02:30')
+    expect(clock('2026-10-25T01:30:00Z', 'Europe/Oslo')).toBe('02:30')
+    expect(clock('2026-10-25T02:30:00Z', 'Europe/Oslo')).toBe('03:30')
+  })
+
+  it('are midnight as 00, not 24', () => {
+    expect(clock('2026-11-22T00:00:00Z', 'UTC')).toBe('00:00')
+  })
+})
+
+describe('numbers', () => {
+  it('are grouped, and counted in the singular for one', () => {
+    expect(numberText(1_234_567)).toBe('1,234,567')
+    expect([count(0, 'load'), count(1, 'load'), count(2, 'load')]).toEqual(['0 loads', '1 load', '2 loads'])
+    expect(count(2, 'entry', 'entries')).toBe('2 entries')
+  })
+})
