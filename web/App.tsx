@@ -1,6 +1,6 @@
 import GlobalStyles from '@mui/material/GlobalStyles'
 import { ThemeProvider } from '@mui/material/styles'
-import { lazy, useEffect, useMemo, useState, type ReactElement } from 'react'
+import { lazy, Suspense, useEffect, useMemo, useState, type ReactElement } from 'react'
 import { createBrowserRouter, RouterProvider } from 'react-router'
 import { SWRConfig } from 'swr'
 import { routes } from '../contract/routes'
@@ -24,6 +24,9 @@ const page = ({ load }: Place) => {
 const router = createBrowserRouter([
   { element: <Shell />, children: places.map((place) => ({ path: place.path, element: page(place) })) },
 ])
+
+/** The parts of the kit in all their states; there while developing only (`npx vite`, then /kit). */
+const Gallery = import.meta.env.DEV ? lazy(() => import('./gallery/Gallery')) : undefined
 
 const stored = (name: string): string | null => localStorage.getItem(`mattock.${name}`)
 
@@ -50,7 +53,13 @@ export function App(): ReactElement {
         }}
       >
         <Notices>
-          <Signed night={night} setNight={setNight} />
+          {Gallery && window.location.pathname === '/kit' ? (
+            <Suspense>
+              <Gallery />
+            </Suspense>
+          ) : (
+            <Signed night={night} setNight={setNight} />
+          )}
         </Notices>
       </SWRConfig>
     </ThemeProvider>

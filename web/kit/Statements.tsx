@@ -17,7 +17,7 @@ export function Statements({ list }: { list: readonly Statement[] }): ReactEleme
             {lengthText(statement.milliseconds / 1000)}
           </span>
           {statement.error !== undefined && (
-            <div className="problem" role="note">
+            <div className="bad" role="note">
               failed: {statement.error}
             </div>
           )}

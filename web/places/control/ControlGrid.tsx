@@ -152,6 +152,7 @@ export function ControlGrid(props: Props): ReactElement {
             <ButtonBase
               className="head-button"
               disableRipple
+              style={{ whiteSpace: 'pre' }}
               title={ruleText(table, column)}
               aria-label={`${column.name}${table.key.includes(column.name) ? ' · key' : ''}, sort by it`}
               // the grid must not take the click for a choice of the column

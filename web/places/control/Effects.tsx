@@ -6,6 +6,7 @@ import useSWR from 'swr'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, type ApiFault } from '../../data/api'
+import { useMayChange } from '../../data/session'
 import { count } from '../../look/times'
 import { JobLines } from '../jobs/JobLines'
 import { FaultBox } from '../../kit/Fault'
@@ -25,6 +26,7 @@ export function Effects({
   faulty: number
   environment: string
 }): ReactElement {
+  const mayChange = useMayChange()
   const whole = changes.filter(({ faults }) => faults.length === 0).map(({ edit }) => edit)
   const edits = useSettled(JSON.stringify(whole))
   const { data, error, isValidating } = useSWR<JobEffect[], ApiFault>(
@@ -37,6 +39,8 @@ export function Effects({
       }),
     { keepPreviousData: true, revalidateOnFocus: false, shouldRetryOnError: false },
   )
+  if (changes.length === 0 && !mayChange)
+    return <span className="soft">This account may look at the rows, but not change them.</span>
   if (changes.length === 0)
     return (
       <span className="soft">

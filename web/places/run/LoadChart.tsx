@@ -18,7 +18,9 @@ interface Props {
 }
 
 /** Width of the loads' names, in pixels. */
-const labels = 226
+/** Pixels for the names of loads, with room and without. */
+const labelsWide = 226
+const labelsNarrow = 150
 
 /** Round steps for a time axis, in milliseconds. */
 const steps = [
@@ -41,11 +43,11 @@ function useElapsed(run: RunAnswer): number {
 /** Loads along time: a bar for each step, stripes for what runs (never past now), cross-hatch for what failed. */
 export function LoadChart({ run, total, row, onSeen, chosen, onChoose }: Props): ReactElement {
   const holder = useRef<HTMLDivElement>(null)
-  const [width, setWidth] = useState(420)
+  const [room, setRoom] = useState(420 + labelsWide + 102)
+  const labels = room < 560 ? labelsNarrow : labelsWide
+  const width = Math.max(160, room - labels - 84 - 18)
   useEffect(() => {
-    const watcher = new ResizeObserver(([entry]) =>
-      setWidth(Math.max(160, entry!.contentRect.width - labels - 84 - 18)),
-    )
+    const watcher = new ResizeObserver(([entry]) => setRoom(entry!.contentRect.width))
     watcher.observe(holder.current!)
     return () => watcher.disconnect()
   }, [])
