@@ -5,6 +5,7 @@ import { createBrowserRouter, RouterProvider } from 'react-router'
 import { SWRConfig } from 'swr'
 import { routes } from '../contract/routes'
 import { ApiFault, call, useAnswer } from './data/api'
+import { invitationIn } from './data/invitation'
 import { HereContext, type Session } from './data/session'
 import { Notices } from './kit/Notice'
 import { Textures } from './look/State'
@@ -13,7 +14,6 @@ import { cssTokens, day, night as nightTokens } from './look/tokens'
 import { FaultBox } from './kit/Fault'
 import { Shell } from './frame/Shell'
 import { places, type Place } from './places'
-import { FirstAccount, invitationIn } from './places/FirstAccount'
 import { SignIn } from './places/SignIn'
 
 const page = ({ load }: Place) => {
@@ -24,6 +24,9 @@ const page = ({ load }: Place) => {
 const router = createBrowserRouter([
   { element: <Shell />, children: places.map((place) => ({ path: place.path, element: page(place) })) },
 ])
+
+/** Seen once in the life of an installation. */
+const FirstAccount = lazy(() => import('./places/FirstAccount'))
 
 /** The parts of the kit in all their states; there while developing only (`npx vite`, then /kit). */
 const Gallery = import.meta.env.DEV ? lazy(() => import('./gallery/Gallery')) : undefined
@@ -83,7 +86,9 @@ function Signed({
     return code === undefined ? (
       <SignIn session={data} onSignedIn={onSignedIn} />
     ) : (
-      <FirstAccount code={code} session={data} onSignedIn={onSignedIn} />
+      <Suspense>
+        <FirstAccount code={code} session={data} onSignedIn={onSignedIn} />
+      </Suspense>
     )
   }
   const environment =

@@ -14,12 +14,8 @@ const schema = z.strictObject({
   password: field(newAccount.password, { label: 'Password', secret: true }),
 })
 
-/** Where the code stands in the address: behind the #, which browsers send to nobody. */
-export const invitationIn = ({ pathname, hash }: Pick<Location, 'pathname' | 'hash'>): string | undefined =>
-  pathname === '/first' && hash.length > 1 ? hash.slice(1) : undefined
-
 /** The first person makes their account, at the address that the start printed. */
-export function FirstAccount({
+export default function FirstAccount({
   code,
   session,
   onSignedIn,
