@@ -66,7 +66,7 @@ export const planSlice = mattock.table(
 )
 
 /** A load: which row and slice, and what varies with both. A plan of 300,000 loads is as many narrow rows. */
-export const planLoad = mattock.table(
+export const plannedLoad = mattock.table(
   'planned_load',
   {
     // no foreign key: checking it row by row would take longer than writing the rows; plans are deleted in one place

@@ -77,7 +77,7 @@ describe('a control table', () => {
     ['a rule', { store: 'nowhere' }, /no connection "nowhere"/],
     ['a list of values', { note: 'y' }, /one of x/],
     ['an unknown column', { nope: 1 }, /no column "nope"/],
-    ['a type', { n: 'many' }, /invalid input syntax/],
+    ['a type', { n: 'many' }, /n takes a whole number/],
   ])('refuses what breaks %s, with its reason', async (_what, set, reason) => {
     await expect(
       save([{ kind: 'change', key: { feed: 'a2' }, version: await versionOf('a2'), set }]),

@@ -156,7 +156,7 @@ describe('rosters, read from real sources', () => {
     expect(nested.rows.map(({ key }) => key)).toEqual(['flow · sallow', 'flow · thornby'])
   })
   it.each([
-    ['a control table that is not there', '{control: feds}', 'unknown-name', 'did you mean feeds?'],
+    ['a control table that is not there', '{control: feds}', 'unknown-name', 'did you mean "feeds"?'],
     [
       'a connection that is not there',
       '{query: {on: warehose, text: select 1}}',

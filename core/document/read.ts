@@ -28,7 +28,15 @@ export function documentReader<S extends z.ZodType>(schema: S): (text: string) =
       where: { ...at(error.pos[0]), length: Math.max(1, error.pos[1] - error.pos[0]) },
     }))
     if (faults.length > 0) return { value: undefined, faults, place }
-    const checked = schema.safeParse(document.toJS())
+    let given: unknown
+    try {
+      // an alias of nothing, or of more than is good for anybody
+      given = document.toJS()
+    } catch (error) {
+      const message = (error as Error).message
+      return { value: undefined, faults: [{ code: 'yaml', message, where: { line: 1, column: 1 } }], place }
+    }
+    const checked = schema.safeParse(given)
     if (checked.success) return { value: checked.data, faults: [], place }
     return {
       value: undefined,

@@ -4,7 +4,7 @@ import { and, eq, sql, type SQL } from 'drizzle-orm'
 import { resolvedText } from '../../core/plan/differing'
 import { stopsFor } from '../../core/plan/plan'
 import { valueText } from '../../core/value'
-import { jobVersion, planLoad, type PlanMark, type StoredPart } from '../../database/schema'
+import { jobVersion, plannedLoad, type PlanMark, type StoredPart } from '../../database/schema'
 import { documentOf } from '../../engine/jobs/versions'
 import {
   planLoadsSql,
@@ -49,9 +49,9 @@ export const planHandlers: Pick<
     const found = await readPlan(engine, params.id)
     const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, found.versionId))
     const left = await engine.db
-      .select({ number: planLoad.number })
-      .from(planLoad)
-      .where(and(eq(planLoad.planId, params.id), planLoad.left))
+      .select({ number: plannedLoad.number })
+      .from(plannedLoad)
+      .where(and(eq(plannedLoad.planId, params.id), plannedLoad.left))
     const stops = stopsFor(found.findings, new Set(left.map(({ number }) => number)))
     return {
       id: found.id,

@@ -1,7 +1,7 @@
 import { screen } from '@testing-library/react'
 import { describe, expect, it, vi } from 'vitest'
 import type { Answer } from '../../contract/route'
-import { routes } from '../../contract/routes'
+import type { routes } from '../../contract/routes'
 import { invitationIn } from '../data/invitation'
 import FirstAccount from '../places/FirstAccount'
 import { SignIn } from '../places/SignIn'

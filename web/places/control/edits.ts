@@ -150,8 +150,12 @@ function withRepeats(table: ControlAnswer, drafts: readonly Draft[], changes: Ch
         found.set(id, [...(found.get(id) ?? []), { column, message: what(text) }])
       }
   }
-  const keys = drafts.map((draft) => table.key.map((name) => draft[field(name)] ?? '').join(' · '))
-  mark(table.key[0] ?? '', keys, (text) => `there is another row ${text}`)
+  // two keys may read alike, as `a · b` with `c` and `a` with `b · c` do
+  const keys = drafts.map((draft) => {
+    const cells = table.key.map((name) => draft[field(name)] ?? '')
+    return cells.every((cell) => cell === '') ? '' : JSON.stringify(cells)
+  })
+  mark(table.key[0] ?? '', keys, (key) => `there is another row ${(JSON.parse(key) as string[]).join(' · ')}`)
   for (const { name } of table.columns)
     if (table.rules[name]?.unique)
       mark(name, drafts.map((draft) => draft[field(name)] ?? ''), (text) => `${name} is to be unique, and "${text}" stands twice`) // prettier-ignore
