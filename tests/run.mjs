@@ -83,7 +83,11 @@ else {
   // and what has to do with time once more, where the clock stands half an hour apart from everybody’s
   if (!quick) {
     const elsewhere = { TZ: 'America/St_Johns' }
-    await tests('tests in another time zone', ['--project=core', '--project=web', '--project=units'], elsewhere)
+    await tests(
+      'tests in another time zone',
+      ['--project=core', '--project=web', '--project=units'],
+      elsewhere,
+    )
     await tests('times in another time zone', ['--project=store', ...timely], elsewhere)
   }
 }
