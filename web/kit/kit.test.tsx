@@ -96,6 +96,10 @@ describe('a form', () => {
     await page.user.type(screen.getByLabelText('name'), '2')
     await page.user.click(screen.getByRole('button', { name: 'Save' }))
     await vi.waitFor(() => expect(saved).toHaveBeenCalled())
+    // the form is itself again when the answer has come
+    await vi.waitFor(() =>
+      expect(screen.getByRole('button', { name: 'Save' })).toHaveProperty('disabled', false),
+    )
     await page.user.click(await screen.findByRole('link', { name: 'elsewhere' }))
     expect(page.address()).toBe('/elsewhere')
   })
