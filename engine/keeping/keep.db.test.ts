@@ -105,7 +105,7 @@ describe('what is kept', () => {
     await tidy(bench.engine, later(500))
     expect(
       await bench.own(
-        `select slice_from::date::text as day from mattock.loaded_slice where job = 'sliced' order by 1`,
+        `select (slice_from at time zone 'UTC')::date::text as day from mattock.loaded_slice where job = 'sliced' order by 1`,
       ),
     ).toEqual([{ day: '2026-11-01' }, { day: '2026-11-02' }])
   })
