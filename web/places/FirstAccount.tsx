@@ -5,7 +5,7 @@ import { newAccount } from '../../contract/shapes'
 import { field } from '../../core/field/field'
 import { call } from '../data/api'
 import type { Session } from '../data/session'
-import { Mark } from '../frame/Shell'
+import { Door } from '../frame/Door'
 import { Form } from '../kit/Form'
 
 const schema = z.strictObject({
@@ -25,32 +25,22 @@ export default function FirstAccount({
   onSignedIn: (session: Session) => void
 }): ReactElement {
   return (
-    <main style={{ minHeight: '100%', display: 'grid', placeItems: 'center', padding: 20 }}>
-      <div className="stack" style={{ width: 420 }}>
-        <div>
-          <h1 className="mark" style={{ fontSize: 19 }}>
-            <Mark /> Mattock
-          </h1>
-          <p className="soft" style={{ margin: '4px 0 0' }}>
-            {session.organisation}
-          </p>
-        </div>
-        <div className="sheet">
-          <h2>The first account</h2>
-          <p className="soft">An engineer’s: it may look at everything, change it and run it.</p>
-          <Form
-            schema={schema}
-            values={{ email: '', name: '', password: '' }}
-            submit="Make the account"
-            onSubmit={async (given) => {
-              const made = await call(routes.invitation, { body: { code, ...given } })
-              // the code is spent; it need not stay in the history
-              window.history.replaceState(null, '', '/')
-              onSignedIn(made)
-            }}
-          />
-        </div>
+    <Door organisation={session.organisation} width={420}>
+      <div className="sheet">
+        <h2>The first account</h2>
+        <p className="soft">An engineer’s: it may look at everything, change it and run it.</p>
+        <Form
+          schema={schema}
+          values={{ email: '', name: '', password: '' }}
+          submit="Make the account"
+          onSubmit={async (given) => {
+            const made = await call(routes.invitation, { body: { code, ...given } })
+            // the code is spent; it need not stay in the history
+            window.history.replaceState(null, '', '/')
+            onSignedIn(made)
+          }}
+        />
       </div>
-    </main>
+    </Door>
   )
 }

@@ -4,7 +4,7 @@ import { useState, type FormEvent, type ReactElement } from 'react'
 import { routes } from '../../contract/routes'
 import { call } from '../data/api'
 import type { Session } from '../data/session'
-import { Mark } from '../frame/Shell'
+import { Door } from '../frame/Door'
 import { FaultBox } from '../kit/Fault'
 
 export function SignIn({
@@ -30,65 +30,55 @@ export function SignIn({
     signIn({ email, password })
   }
   return (
-    <main style={{ minHeight: '100%', display: 'grid', placeItems: 'center', padding: 20 }}>
-      <div className="stack" style={{ width: 380 }}>
+    <Door organisation={session.organisation}>
+      <form className="sheet stack" onSubmit={submit}>
+        <TextField
+          label="Email"
+          type="email"
+          autoComplete="username"
+          value={email}
+          onChange={(event) => setEmail(event.target.value)}
+          required
+          autoFocus
+        />
+        <TextField
+          label="Password"
+          type="password"
+          autoComplete="current-password"
+          value={password}
+          onChange={(event) => setPassword(event.target.value)}
+          required
+        />
+        {error && <FaultBox error={error} />}
         <div>
-          <h1 className="mark" style={{ fontSize: 19 }}>
-            <Mark /> Mattock
-          </h1>
-          <p className="soft" style={{ margin: '4px 0 0' }}>
-            {session.organisation}
-          </p>
+          <Button type="submit" variant="contained" color="primary" disabled={busy}>
+            Sign in
+          </Button>
         </div>
-        <form className="sheet stack" onSubmit={submit}>
-          <TextField
-            label="Email"
-            type="email"
-            autoComplete="username"
-            value={email}
-            onChange={(event) => setEmail(event.target.value)}
-            required
-            autoFocus
-          />
-          <TextField
-            label="Password"
-            type="password"
-            autoComplete="current-password"
-            value={password}
-            onChange={(event) => setPassword(event.target.value)}
-            required
-          />
-          {error && <FaultBox error={error} />}
-          <div>
-            <Button type="submit" variant="contained" color="primary" disabled={busy}>
-              Sign in
-            </Button>
-          </div>
-        </form>
-        {session.demo.length > 0 && (
-          <div className="sheet">
-            <h2>Accounts of this demo</h2>
-            <Lines>
-              <TableBody>
-                {session.demo.map((account) => (
-                  <TableRow key={account.email}>
-                    <TableCell>
-                      <span className="mono">{account.email}</span>
-                      <br />
-                      <span className="mono soft">{account.password}</span>
-                    </TableCell>
-                    <TableCell className="number">
-                      <Button disabled={busy} onClick={() => signIn(account)}>
-                        Enter as {account.role}
-                      </Button>
-                    </TableCell>
-                  </TableRow>
-                ))}
-              </TableBody>
-            </Lines>
-          </div>
-        )}
-      </div>
-    </main>
+      </form>
+      {session.demo.length > 0 && (
+        <div className="sheet">
+          <h2>Accounts of this demo</h2>
+          <Lines>
+            <TableBody>
+              {session.demo.map((account) => (
+                <TableRow key={account.email}>
+                  <TableCell>
+                    <span className="mono">{account.email}</span>
+                    <br />
+                    <span className="mono soft">{account.password}</span>
+                  </TableCell>
+                  <TableCell className="number">
+                    <Button disabled={busy} onClick={() => signIn(account)}>
+                      Enter as {account.role}
+                    </Button>
+                  </TableCell>
+                </TableRow>
+              ))}
+            </TableBody>
+          </Lines>
+        </div>
+      )}
+    </Door>
   )
 }
