@@ -6,7 +6,7 @@ import { validate } from 'tableschema'
 import { afterAll, describe, expect, it } from 'vitest'
 import { findDialect } from '../core/files/dialect'
 import { judgeEvidence, type Verdict } from '../core/catalog/evidence'
-import { applyEdits } from '../core/catalog/edits'
+import { editedColumns } from '../core/catalog/edits'
 import { toTableSchema } from '../core/catalog/tableSchema'
 import { quoteName } from '../core/text/slot'
 import { classOf, classSql, trimSql, valueClasses } from '../core/catalog/valueClass'
@@ -188,7 +188,7 @@ it('tells the same class of a value in the pages and in DuckDB', async () => {
 })
 
 it('writes Table Schemas that are valid by the published profile', async () => {
-  const columns = applyEdits(
+  const columns = editedColumns(
     (['text', 'integer', 'number', 'boolean', 'date', 'time', 'timestamp'] as const).map((type) => ({
       name: `a ${type}`,
       type,

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { compareSchemas, changeText } from './compare'
-import { applyEdits, namesFault, settle } from './edits'
+import { editedColumns, namesFault, settle } from './edits'
 import type { FoundColumn } from './found'
 import { commonStem, folderValues, groupFiles, nameStem } from '../files/grouping'
 import { layOut, recordLists, type NestedType } from '../files/nested'
@@ -76,10 +76,10 @@ describe('known against found', () => {
   })
   it('what a person edited survives what a survey finds', () => {
     const edits = { column_1: { name: 'meter', type: 'text' as const }, note: { description: 'as typed' } }
-    const columns = applyEdits([column('column_1', 'integer', { unnamed: true }), column('note')], edits)
+    const columns = editedColumns([column('column_1', 'integer', { unnamed: true }), column('note')], edits)
     expect(columns[0]).toMatchObject({ name: 'meter', type: 'text', source: 'column_1', unnamed: false, byHand: ['name', 'type'] }) // prettier-ignore
     expect(columns[1]).toMatchObject({ name: 'note', description: 'as typed', byHand: ['description'] })
-    expect(namesFault(applyEdits([column('a'), column('b')], { b: { name: 'a' } }))).toBe(
+    expect(namesFault(editedColumns([column('a'), column('b')], { b: { name: 'a' } }))).toBe(
       'two columns are called "a"',
     )
   })
@@ -121,12 +121,12 @@ describe('nested documents', () => {
 
 describe('Table Schema', () => {
   it('goes out and comes in again as what a person set', () => {
-    const columns = applyEdits(
+    const columns = editedColumns(
       [column('column_1', 'integer', { unnamed: true }), column('at', 'timestamp')],
       {},
     )
     const schema = toTableSchema(
-      applyEdits(columns, { column_1: { name: 'meter', type: 'text' }, at: { description: 'when' } }),
+      editedColumns(columns, { column_1: { name: 'meter', type: 'text' }, at: { description: 'when' } }),
       ['meter'],
     )
     const back = fromTableSchema(schema, columns)
@@ -135,7 +135,7 @@ describe('Table Schema', () => {
     }) // prettier-ignore
   })
   it('says what it could not use', () => {
-    const columns = applyEdits([column('a')], {})
+    const columns = editedColumns([column('a')], {})
     const { left, key } = fromTableSchema({ fields: [{ name: 'a', type: 'geopoint' }, { name: 'z' }], primaryKey: 'q' }, columns) // prettier-ignore
     expect(left).toHaveLength(3)
     expect(key).toEqual([])

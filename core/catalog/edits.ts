@@ -19,7 +19,7 @@ export interface CatalogColumn extends FoundColumn {
   readonly byHand: readonly ('name' | 'type' | 'description')[]
 }
 
-export function applyEdits(columns: readonly FoundColumn[], edits: ColumnEdits): CatalogColumn[] {
+export function editedColumns(columns: readonly FoundColumn[], edits: ColumnEdits): CatalogColumn[] {
   return columns.map((column) => {
     const edit = Object.hasOwn(edits, column.name) ? edits[column.name] : undefined
     const byHand = (['name', 'type', 'description'] as const).filter((what) => edit?.[what] !== undefined)

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { applyEdits, namesFault, settle, type ColumnEdits } from './edits'
+import { editedColumns, namesFault, settle, type ColumnEdits } from './edits'
 import { changeText, compareSchemas, isSame } from './compare'
 import { misfits } from './fits'
 import type { FoundColumn } from './found'
@@ -101,19 +101,19 @@ describe('a schema against the one that is known', () => {
 describe('what a person says of columns', () => {
   it('stands over what is found, and says what of it is by hand', () => {
     const edits: ColumnEdits = { a: { name: 'meter', type: 'integer' } }
-    expect(applyEdits([column('a'), column('b')], edits)).toMatchObject([
+    expect(editedColumns([column('a'), column('b')], edits)).toMatchObject([
       { source: 'a', name: 'meter', type: 'integer', byHand: ['name', 'type'] },
       { source: 'b', name: 'b', type: 'text', byHand: [] },
     ])
-    expect(applyEdits([column('constructor')], {})[0]).toMatchObject({ name: 'constructor', byHand: [] })
+    expect(editedColumns([column('constructor')], {})[0]).toMatchObject({ name: 'constructor', byHand: [] })
   })
 
   it('gives each column a name of its own', () => {
-    expect(namesFault(applyEdits([column('a'), column('b')], { a: { name: 'b' } }))).toBe(
+    expect(namesFault(editedColumns([column('a'), column('b')], { a: { name: 'b' } }))).toBe(
       'two columns are called "b"',
     )
-    expect(namesFault(applyEdits([column('a')], { a: { name: '  ' } }))).toBe('a column has no name')
-    expect(namesFault(applyEdits([column('a'), column('b')], {}))).toBeUndefined()
+    expect(namesFault(editedColumns([column('a')], { a: { name: '  ' } }))).toBe('a column has no name')
+    expect(namesFault(editedColumns([column('a'), column('b')], {}))).toBeUndefined()
   })
 })
 

@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm'
 import { fail } from '../../core/fault'
-import { applyEdits, namesFault, type ColumnEdits, type NewColumns } from '../../core/catalog/edits'
+import { editedColumns, namesFault, type ColumnEdits, type NewColumns } from '../../core/catalog/edits'
 import { fromTableSchema, type TableSchema } from '../../core/catalog/tableSchema'
 import { dataset } from '../../database/catalog'
 import type { Engine } from '../context/engine'
@@ -25,7 +25,7 @@ export interface DatasetEdit {
 export async function editDataset(engine: Engine, id: number, edit: DatasetEdit): Promise<Dataset> {
   const before = await readDataset(engine, id)
   const edits = edit.edits ?? before.edits
-  const columns = applyEdits(before.columns, edits)
+  const columns = editedColumns(before.columns, edits)
   const wrong = namesFault(columns)
   if (wrong) fail('request', `${before.name}: ${wrong}`, { path: 'edits' })
   const odd = edit.key?.find((name) => !columns.some((column) => column.name === name))
@@ -50,7 +50,7 @@ export async function editDataset(engine: Engine, id: number, edit: DatasetEdit)
 /** Takes a Table Schema in as edits by hand. Returns what of it could not be used. */
 export async function takeTableSchema(engine: Engine, id: number, schema: TableSchema): Promise<string[]> {
   const before = await readDataset(engine, id)
-  const { edits, key, left } = fromTableSchema(schema, applyEdits(before.columns, before.edits))
+  const { edits, key, left } = fromTableSchema(schema, editedColumns(before.columns, before.edits))
   const merged = { ...before.edits }
   for (const [column, edit] of Object.entries(edits)) merged[column] = { ...merged[column], ...edit }
   await editDataset(engine, id, { edits: merged, ...(key.length > 0 ? { key } : {}) })

@@ -7,7 +7,7 @@ import type { DuckDBConnection } from '@duckdb/node-api'
 import { quoteName } from '../../core/text/slot'
 import { fail } from '../../core/fault'
 import { groupBy } from '../../core/group'
-import { applyEdits, type CatalogColumn } from '../../core/catalog/edits'
+import { editedColumns, type CatalogColumn } from '../../core/catalog/edits'
 import { dataset, fileShape } from '../../database/catalog'
 import { openAs } from '../connectors/connections'
 import { insideStore } from '../connectors/files/store'
@@ -25,7 +25,7 @@ export async function readDataset(engine: Engine, id: number): Promise<Dataset> 
   return found ?? fail('unknown-name', `there is no dataset ${id}`)
 }
 
-export const catalogColumns = ({ columns, edits }: Dataset): CatalogColumn[] => applyEdits(columns, edits)
+export const catalogColumns = ({ columns, edits }: Dataset): CatalogColumn[] => editedColumns(columns, edits)
 
 /** The table that a dataset of a database is. */
 export function datasetTable({ locator }: Pick<Dataset, 'locator'>): TargetTable {

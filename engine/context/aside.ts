@@ -3,7 +3,7 @@ import type pg from 'pg'
 import type { TryLook } from '../../database/try'
 import type { FileStore } from '../connectors/files/store'
 import type { TargetTable } from '../connectors/postgres/tables'
-import type { Source } from '../reading/source'
+import type { OpenSource } from '../reading/source'
 
 /** Where a try keeps everything it does, as its steps see it. */
 export interface Aside {
@@ -15,7 +15,7 @@ export interface Aside {
   /** The store that holds the files of a pattern: what this try wrote, where it wrote such files. */
   storeOf(store: FileStore, pattern: string): Promise<FileStore>
   /** Keeps the first rows that a step reads. */
-  lookAtSource(duck: DuckDBConnection, source: Source): Promise<void>
+  lookAtSource(duck: DuckDBConnection, source: OpenSource): Promise<void>
   /** Keeps the first rows that a query of DuckDB gives, as what comes out of the step. */
   lookAtOutput(duck: DuckDBConnection, title: string, select: string): Promise<void>
 }

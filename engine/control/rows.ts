@@ -298,9 +298,9 @@ function checkCells(
       const fault = cellFault(own, found.rules[column], fits ? value : undefined, known)
       if (fault)
         fail('control', fault, {
-          row: edit.kind === 'change' ? keyText(edit.key) : undefined,
+          ...(edit.kind === 'change' && { row: keyText(edit.key) }),
           path: column,
-        } as never)
+        })
     }
     if (edit.kind === 'add') {
       for (const { name: column } of columns) {

@@ -3,12 +3,12 @@ import { join } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import type { StepContext } from '../context/step'
 import { literal } from '../duck/duck'
-import type { Source } from './source'
+import type { OpenSource } from './source'
 
 /** Writes the lines that could not be read as they should, and counts them by reason. */
 export async function keepBrokenLines(
   duck: DuckDBConnection,
-  source: Source,
+  source: OpenSource,
   context: StepContext,
 ): Promise<number> {
   const [found] = (await duck.runAndReadAll('select count(*) from reject_errors')).getRows()

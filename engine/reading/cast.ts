@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import { quoteName } from '../../core/text/slot'
 import { literal } from '../duck/duck'
-import type { Source } from './source'
+import type { OpenSource } from './source'
 import type { StepContext } from '../context/step'
 
 /** Columns of a source as the types that are wanted of them. */
@@ -35,7 +35,7 @@ function sure(native: string, type: string): boolean {
  * does not become a whole number: what would be lost counts as wrong.
  */
 export function castColumns(
-  source: Source,
+  source: OpenSource,
   wanted: readonly { readonly source: string; readonly type: string }[],
 ): Cast {
   if (source.ofText) {
@@ -75,7 +75,7 @@ export function castColumns(
 /** Writes the rows that cannot be cast, each whole, and counts them by reason. */
 export async function keepMiscast(
   duck: DuckDBConnection,
-  source: Source,
+  source: OpenSource,
   cast: Cast,
   context: StepContext,
 ): Promise<number> {

@@ -8,7 +8,7 @@ import { quoteName } from '../../core/text/slot'
 import { duckTypeFor, type TableColumn } from '../../core/catalog/types'
 import { qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
 import { literal, withPipePath } from '../duck/duck'
-import type { Source } from './source'
+import type { OpenSource } from './source'
 import { recorded, stepFault, type Outcome, type ReadContext } from '../context/step'
 
 /** A table, or a SELECT with its bound values. */
@@ -77,7 +77,7 @@ export async function withDatabaseSource<T>(
   source: DatabaseSource,
   on: string,
   { signal, outcome }: ReadContext,
-  use: (source: Source) => Promise<T>,
+  use: (source: OpenSource) => Promise<T>,
 ): Promise<T> {
   const reader = await pool.connect()
   let broken: Error | undefined
@@ -92,7 +92,7 @@ export async function withDatabaseSource<T>(
       const types = columns.map(({ name, type }) => `${literal(name)}: ${literal(duckTypeFor(type))}`)
       const sql = `(select *, null::varchar as mattock_file from read_csv(${literal(path)}, auto_detect = false, header = false, delim = ',', quote = '"', escape = '"', allow_quoted_nulls = false, columns = {${types.join(', ')}}))`
       let pumped: Promise<void> | undefined
-      const opened: Source = {
+      const opened: OpenSource = {
         empty: false,
         once: true,
         label,

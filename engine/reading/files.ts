@@ -9,7 +9,7 @@ import type { FileReading, FormattedFile } from '../formats/definition'
 import { detectFile } from '../formats/detect'
 import type { StoreFile } from '../formats/relation'
 import { recordsOf } from './records'
-import type { EmptySource, Source } from './source'
+import type { EmptySource, OpenSource } from './source'
 
 /** Files of a store that a pattern finds. */
 export interface FilesPlace {
@@ -38,7 +38,7 @@ export async function openFiles(
   { store, pattern, said, reading, optional }: FilesPlace,
   folder: string,
   outcome: Outcome,
-): Promise<Source | EmptySource> {
+): Promise<OpenSource | EmptySource> {
   const found = await new Lister(store).find(pattern)
   if (found.length === 0)
     throw new StepFault(

@@ -8,7 +8,7 @@ import { withDuck, withFolder } from '../duck/duck'
 import { withDatabaseSource, type DatabaseSource } from './database'
 import { openFiles } from './files'
 import { openAnswer } from './service'
-import type { EmptySource, Source } from './source'
+import type { EmptySource, OpenSource } from './source'
 
 /** What is to be read, with every text resolved. */
 export interface Located {
@@ -35,7 +35,7 @@ interface Reader {
     context: ReadContext,
     located: Located,
     folder: string,
-    use: (source: Source | EmptySource) => Promise<T>,
+    use: (source: OpenSource | EmptySource) => Promise<T>,
   ) => Promise<T>
 }
 
@@ -130,7 +130,7 @@ export async function withSource<T>(
   context: ReadContext,
   located: Located,
   ordered: boolean,
-  use: (duck: DuckDBConnection, source: Source | EmptySource) => Promise<T>,
+  use: (duck: DuckDBConnection, source: OpenSource | EmptySource) => Promise<T>,
 ): Promise<T> {
   return await withFolder((folder) =>
     withDuck(context.zone, ordered, (duck) =>

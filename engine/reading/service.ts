@@ -6,7 +6,7 @@ import type { Service } from '../connectors/service/service'
 import type { Outcome } from '../context/step'
 import { formats } from '../formats'
 import { countJson } from '../formats/json/count'
-import type { EmptySource, Source } from './source'
+import type { EmptySource, OpenSource } from './source'
 
 /** An address of a service. */
 export interface ServicePlace {
@@ -27,7 +27,7 @@ export async function openAnswer(
   folder: string,
   signal: AbortSignal,
   outcome: Outcome,
-): Promise<Source | EmptySource> {
+): Promise<OpenSource | EmptySource> {
   const file = join(folder, 'answer.ndjson')
   const pauses = new Map<string, number>()
   const onPause = (reason: string) => pauses.set(reason, (pauses.get(reason) ?? 0) + 1)

@@ -1,7 +1,7 @@
 import type { FileRecord } from '../../database/schema'
 
 /** What a transfer reads, opened and ready to be selected from by DuckDB. */
-export interface Source {
+export interface OpenSource {
   readonly empty: false
   /** What it is called in messages: its first file, or its address. */
   readonly label: string
@@ -27,5 +27,5 @@ export interface Source {
 export interface EmptySource {
   readonly empty: true
   readonly label: string
-  readonly counted: Source['counted']
+  readonly counted: OpenSource['counted']
 }

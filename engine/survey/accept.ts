@@ -2,7 +2,7 @@ import { and, eq, inArray, isNull, sql } from 'drizzle-orm'
 import { drizzle } from 'drizzle-orm/node-postgres'
 import type pg from 'pg'
 import { fail } from '../../core/fault'
-import { applyEdits, settle, type ColumnEdits } from '../../core/catalog/edits'
+import { editedColumns, settle, type ColumnEdits } from '../../core/catalog/edits'
 import type { FoundColumn, FoundDataset } from '../../core/catalog/found'
 import { dataset, survey, surveyProposal } from '../../database/catalog'
 import type { Engine } from '../context/engine'
@@ -20,7 +20,7 @@ export function searchText(entry: {
   columns: readonly FoundColumn[]
   edits: ColumnEdits
 }): string {
-  const columns = applyEdits(entry.columns, entry.edits).flatMap(({ name, source, description, comment }) => [name, source, description ?? '', comment ?? '']) // prettier-ignore
+  const columns = editedColumns(entry.columns, entry.edits).flatMap(({ name, source, description, comment }) => [name, source, description ?? '', comment ?? '']) // prettier-ignore
   const texts = [
     entry.name,
     entry.connection,
@@ -40,7 +40,7 @@ const startOf = (locator: string): string => locator.split(/[*#]/)[0]!
 
 /** Columns that nobody has named yet. */
 export const unnamedIn = (columns: readonly FoundColumn[], edits: ColumnEdits): number =>
-  applyEdits(columns, edits).filter(({ unnamed }) => unnamed).length
+  editedColumns(columns, edits).filter(({ unnamed }) => unnamed).length
 
 /**
  * Takes proposals of a survey into the catalog, all that are undecided or those of these numbers. Where nobody looks on

@@ -9,7 +9,7 @@ import { Lister, type FileStore } from '../connectors/files/store'
 import { qualified, type TargetTable } from '../connectors/postgres/tables'
 import { literal } from '../duck/duck'
 import type { Aside, AsideDatabase } from '../context/aside'
-import type { Source } from '../reading/source'
+import type { OpenSource } from '../reading/source'
 import { stepFault } from '../context/step'
 import { droppedTables, passedOver, readStatement, withStandIns } from './redirect'
 
@@ -59,7 +59,7 @@ export class TryAside implements Aside {
   }
 
   /** Keeps the first rows that a step reads. */
-  async lookAtSource(duck: DuckDBConnection, source: Source): Promise<void> {
+  async lookAtSource(duck: DuckDBConnection, source: OpenSource): Promise<void> {
     const list = source.columns.map(({ name }) => `cast(${quoteName(name)} as varchar)`).join(', ')
     const reader = await duck.runAndReadAll(`select ${list} from ${source.sql({})} limit ${shownRows}`)
     this.looks.push({

@@ -1,9 +1,9 @@
 import type { Transfer } from '../../core/job/steps/transfer'
 import { stepFault, type Outcome } from '../context/step'
-import type { EmptySource, Source } from '../reading/source'
+import type { EmptySource, OpenSource } from '../reading/source'
 
 /** Waits for the counts that were made beside the reading, and notes them. */
-export async function noteCounts(source: Source | EmptySource, outcome: Outcome) {
+export async function noteCounts(source: OpenSource | EmptySource, outcome: Outcome) {
   const counted = await source.counted
   outcome.files.push(...counted.files)
   outcome.bytes = counted.bytes

@@ -15,7 +15,7 @@ import { formats as readers } from '../formats'
 import type { FileWriter } from '../formats/definition'
 import { keepBrokenLines } from '../reading/brokenLines'
 import { castColumns, keepMiscast } from '../reading/cast'
-import type { EmptySource, Source } from '../reading/source'
+import type { EmptySource, OpenSource } from '../reading/source'
 import { sourceColumns } from './columns'
 import { checkRejects, noteCounts } from './rejects'
 
@@ -32,7 +32,7 @@ export interface FileTarget {
  */
 export async function toFiles(
   duck: DuckDBConnection,
-  source: Source | EmptySource,
+  source: OpenSource | EmptySource,
   target: FileTarget,
   context: StepContext,
 ): Promise<void> {

@@ -14,7 +14,7 @@ import { StepFault, nothingWritten, stepFault, stopped, type StepContext } from 
 import { literal, makePipe } from '../duck/duck'
 import { keepBrokenLines } from '../reading/brokenLines'
 import { castColumns, keepMiscast } from '../reading/cast'
-import type { EmptySource, Source } from '../reading/source'
+import type { EmptySource, OpenSource } from '../reading/source'
 import { filledColumns, sourceColumns, typeFor } from './columns'
 import { writeMarker } from './markers'
 import { checkRejects, noteCounts } from './rejects'
@@ -33,7 +33,7 @@ export interface TableTarget {
 export async function toTable(
   client: pg.PoolClient,
   duck: DuckDBConnection,
-  source: Source | EmptySource,
+  source: OpenSource | EmptySource,
   target: TableTarget,
   context: StepContext,
 ): Promise<void> {
@@ -118,7 +118,7 @@ async function finishWithRows(
 /** What the source offers to a table that is not there yet: types from the job, else its own, else from a look at it. */
 async function offeredColumns(
   duck: DuckDBConnection,
-  source: Source,
+  source: OpenSource,
   sourceOf: ReadonlyMap<string, string>,
   spec: Transfer,
   exists: boolean,
@@ -140,7 +140,7 @@ const lookedAt = 20_000
 
 async function lookAt(
   duck: DuckDBConnection,
-  source: Source,
+  source: OpenSource,
   names: readonly string[],
 ): Promise<Map<string, string>> {
   const inner = names.map((name, i) => `${trimSql(quoteName(name))} as v${i}`).join(', ')

@@ -65,7 +65,7 @@ export function variesBy(slot: CompiledSlot | undefined, rows: boolean, slices: 
   return row ? (slice ? 'both' : 'row') : slice ? 'slice' : 'same'
 }
 
-interface Outcome {
+interface SlotWorth {
   readonly value: Resolved | null
   readonly fault?: { readonly code: string; readonly message: string }
 }
@@ -76,8 +76,8 @@ interface Outcome {
  */
 export function slotResolver(slot: CompiledSlot, bindings: (row: number, slice: number) => Bindings) {
   if (laterRoots.some((root) => slot.roots.has(root))) {
-    const later: Outcome = { value: { kind: 'later', text: slot.text } }
-    return (): Outcome => later
+    const later: SlotWorth = { value: { kind: 'later', text: slot.text } }
+    return (): SlotWorth => later
   }
   const cached = <T>(usesRow: boolean, usesSlice: boolean, make: (row: number, slice: number) => T) => {
     if (usesRow && usesSlice) return make
@@ -97,7 +97,7 @@ export function slotResolver(slot: CompiledSlot, bindings: (row: number, slice: 
     return (row: number, slice: number): Worked => get(row, slice).worth
   })
   const named = slot.kind === 'table' || slot.kind === 'path' || slot.kind === 'address'
-  return cached(slot.roots.has('row'), slot.roots.has('slice'), (row, slice): Outcome => {
+  return cached(slot.roots.has('row'), slot.roots.has('slice'), (row, slice): SlotWorth => {
     try {
       const empty =
         named && slot.pieces.find((piece, i) => typeof piece !== 'string' && isEmpty(works[i]!(row, slice)))

@@ -190,7 +190,7 @@ function SchemaMenu({
     event.target.value = ''
     if (!given) return
     try {
-      const schema = JSON.parse(await given.text()) as never
+      const schema = JSON.parse(await given.text())
       const { left } = await call(routes.takeTableSchema, { params: { id }, body: schema })
       onTaken(left)
     } catch (error) {

@@ -207,8 +207,8 @@ export function ControlGrid(props: Props): ReactElement {
         ref={grid}
         value={rows as Draft[]}
         onChange={(next) => onChange(next)}
-        onActiveCellChange={onActive as never}
-        columns={columns as never}
+        onActiveCellChange={onActive}
+        columns={columns}
         height={height}
         rowHeight={28}
         headerRowHeight={28}
