@@ -36,15 +36,24 @@ export function Columns({
   const change = (source: string, what: 'name' | 'type' | 'description', value: string) => {
     const before = edits?.[source] ?? {}
     const { [what]: _, ...rest } = before
-    const next = value === '' || (what === 'name' && value === source) ? rest : { ...rest, [what]: value }
+    // a name that is emptied stays so while it is typed; what is empty at last is as it was found
+    const none = what === 'name' ? value === source : value === ''
+    const next = none ? rest : { ...rest, [what]: value }
     setEdits({ ...edits, [source]: next as Edits[string] })
   }
   const nameOf = (column: Column): string => edits?.[column.source]?.name ?? column.source
   const save = () => {
-    const names = new Map(found.map((column) => [column.name, nameOf(column)]))
+    const given = Object.fromEntries(
+      Object.entries(edits!).flatMap(([source, edit]) => {
+        const { name, ...rest } = edit
+        const kept = name ? edit : rest
+        return Object.keys(kept).length > 0 ? [[source, kept] as const] : []
+      }),
+    )
+    const names = new Map(found.map((column) => [column.name, nameOf(column) || column.source]))
     const next = key.map((name) => names.get(name) ?? name)
     const same = next.join('\n') === data.key.join('\n')
-    void onSave({ edits: edits!, ...(same ? {} : { key: next }) }).then(() => setEdits(undefined))
+    void onSave({ edits: given, ...(same ? {} : { key: next }) }).then(() => setEdits(undefined))
   }
   const keys = useMemo(
     (): Record<string, () => void> => (mayChange && !editing ? { e: begin } : {}),
