@@ -63,31 +63,36 @@ export function Outline({
   const steps = outline.parts.flatMap((part) => part.steps.map(({ id }) => id))
   const id = chosen.kind === 'step' ? chosen.id : undefined
   const focus = (step: string) =>
-    requestAnimationFrame(() =>
-      list.current?.querySelector<HTMLElement>(`[data-step="${window.CSS.escape(step)}"]`)?.focus(),
-    )
+    requestAnimationFrame(() => {
+      const all = list.current?.querySelectorAll<HTMLElement>('[data-step]') ?? []
+      ;[...all].find(({ dataset }) => dataset.step === step)?.focus()
+    })
   const choose = (step: string) => {
     onChoose({ kind: 'step', id: step })
     focus(step)
   }
-  /** Does an edit; what stands in its way is told. */
-  const edit = (work: () => string | { text: string; id: string }) => {
-    if (locked) return
+  /** Does an edit, and says whether it was done; what stands in its way is told. */
+  const edit = (work: () => string | { text: string; id: string }): boolean => {
+    if (locked) return false
     try {
       const made = work()
       onText(typeof made === 'string' ? made : made.text)
       if (typeof made !== 'string') choose(made.id)
+      return true
     } catch (error) {
       onFault(error as Error)
+      return false
     }
   }
-  const shift = (by: 1 | -1) => id !== undefined && edit(() => moved(text, outline, id, by))
+  const shift = (by: 1 | -1) => {
+    // in another part it is drawn anew, and would lose the keyboard
+    if (id !== undefined && edit(() => moved(text, outline, id, by))) focus(id)
+  }
   const takeOut = () => {
     if (id === undefined) return
     const at = steps.indexOf(id)
-    edit(() => removeStep(text, id))
     const next = steps[at + 1] ?? steps[at - 1]
-    if (next !== undefined) choose(next)
+    if (edit(() => removeStep(text, id)) && next !== undefined) choose(next)
   }
   const acts: Record<string, () => void> = {
     d: () => id !== undefined && edit(() => duplicateStep(text, id)),

@@ -121,8 +121,17 @@ export function TryForm({
             filterOptions={(options) => options}
             filterSelectedOptions
             getOptionDisabled={() => picked.length >= 20}
-            onChange={(_, value) => setRows(value)}
-            onInputChange={(_, value, reason) => setSearch(reason === 'input' ? value : '')}
+            inputValue={search}
+            onChange={(_, value) => {
+              setRows(value)
+              setSearch('')
+            }}
+            onInputChange={(_, value, reason) => {
+              // it resets itself whenever rows come in, which is not what was typed
+              if (reason === 'reset') return
+              setRows(picked)
+              setSearch(reason === 'input' ? value : '')
+            }}
             noOptionsText="no row is called that"
             sx={{ minWidth: 250, maxWidth: 460 }}
             renderInput={(parameters) => (
