@@ -1,7 +1,7 @@
 // Runs every check and test, and closes with a line "N passed, N failed". `--quick` runs the tests that need neither a
 // database nor a browser, and nothing else; other arguments go to the test runner, and then only tests run.
 import { spawn } from 'node:child_process'
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 
@@ -64,6 +64,13 @@ const timely = [
 ]
 
 const rooms = ['core', 'contract', 'database', 'engine', 'server', 'web', 'cli', 'demo', 'bench', 'tests']
+/** The tests that write a day or a time of day, or make them up. */
+const dated = () =>
+  rooms
+    .flatMap((room) => readdirSync(room, { recursive: true }).map((file) => join(room, file)))
+    .filter((file) => /\.test\.tsx?$/.test(file))
+    .filter((file) => /\d{4}-\d\d-\d\d|\d\d:\d\d|Temporal|fc\.date/.test(readFileSync(file, 'utf8')))
+
 const checks = [
   ['formatting', 'prettier', ['--check', '--cache', '--log-level', 'warn', '.']],
   ['types', 'tsc', ['--noEmit']],
@@ -85,7 +92,7 @@ else {
     const elsewhere = { TZ: 'America/St_Johns' }
     await tests(
       'tests in another time zone',
-      ['--project=core', '--project=web', '--project=units'],
+      ['--project=core', '--project=web', '--project=units', ...dated()],
       elsewhere,
     )
     await tests('times in another time zone', ['--project=store', ...timely], elsewhere)
