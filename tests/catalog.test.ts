@@ -125,13 +125,13 @@ describe('one job for datasets that were picked', () => {
     expect(plan.loads).toHaveLength(4)
     expect(await bench.ended(await startRun(bench.engine, { plan: id, by: 'test' }))).toBe('done')
     expect(await bench.rows('select meter, lps from copied.flow order by 1')).toEqual([
-      { meter: 'A1', lps: 1.5 },
-      { meter: 'A2', lps: 2 },
-      { meter: 'B1', lps: 7 },
+      { meter: 'A1', lps: '1.5' },
+      { meter: 'A2', lps: '2' },
+      { meter: 'B1', lps: '7' },
     ])
     expect(await bench.rows('select * from copied.lab order by 1')).toEqual([
-      { sample: 'S1', value: 12.4 },
-      { sample: 'S2', value: 0.5 },
+      { sample: 'S1', value: '12.4' },
+      { sample: 'S2', value: '0.5' },
     ])
     expect(await bench.rows('select count(*)::int as n from copied.pump')).toEqual([{ n: 2 }])
     expect(await bench.rows('select * from copied.bare order by 1')).toEqual([

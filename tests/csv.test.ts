@@ -188,7 +188,7 @@ parts:
     ).toEqual([
       { column_name: 'id', data_type: 'bigint' },
       { column_name: 'at', data_type: 'timestamp with time zone' },
-      { column_name: 'share', data_type: 'double precision' },
+      { column_name: 'share', data_type: 'numeric' },
       { column_name: 'name', data_type: 'text' },
     ])
   })

@@ -239,7 +239,7 @@ describe('a format that is made up', () => {
       }
       const source = await openFiles(duck, place, folder, emptyOutcome())
       if (source.empty) throw new Error('it has rows')
-      const rows = (await duck.runAndReadAll(`select line from ${source.sql({})}`)).getRows()
+      const rows = (await duck.runAndReadAll(`select line from ${source.sql()}`)).getRows()
       return { rows, counted: (await source.counted).rows }
     })
     expect(read).toEqual({ rows: [['first, with a comma'], ['second']], counted: 2 })

@@ -95,7 +95,7 @@ describe('rosters, read from real sources', () => {
       'integer',
       'text',
       'date',
-      'number',
+      'decimal',
       'timestamp',
       'integer',
     ])

@@ -42,7 +42,7 @@ async function shapeOf(name: string): Promise<ReadFile> {
 }
 
 const asPandas: Record<Verdict['type'], string> = {
-  integer: 'int64', number: 'float64', boolean: 'bool', text: 'object', date: 'object', time: 'object', timestamp: 'object',
+  integer: 'int64', decimal: 'float64', number: 'float64', boolean: 'bool', text: 'object', date: 'object', time: 'object', timestamp: 'object',
 } // prettier-ignore
 
 /** Where pandas and we disagree, and why: file and column, ours against theirs. */
@@ -76,7 +76,7 @@ describe('the open data of vega-datasets', () => {
       const where = [{ full: join(data, name), path: name }]
       const relation = await formats[table!.format.kind].relation(duck, where, table!.format, table!.columns.map((column) => column.name), folder) // prettier-ignore
       const list = verdicts.map((verdict, i) =>
-        ['integer', 'number'].includes(verdict.type)
+        ['integer', 'decimal'].includes(verdict.type)
           ? `fsum(${typedSql(quoteName(table!.columns[i]!.name), { ...verdict }, 'VARCHAR')}::double)`
           : 'null',
       )
@@ -189,7 +189,7 @@ it('tells the same class of a value in the pages and in DuckDB', async () => {
 
 it('writes Table Schemas that are valid by the published profile', async () => {
   const columns = editedColumns(
-    (['text', 'integer', 'number', 'boolean', 'date', 'time', 'timestamp'] as const).map((type) => ({
+    (['text', 'integer', 'decimal', 'number', 'boolean', 'date', 'time', 'timestamp'] as const).map((type) => ({
       name: `a ${type}`,
       type,
       required: type === 'text',

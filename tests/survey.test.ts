@@ -99,8 +99,8 @@ describe('a survey of files', () => {
     expect(survey.fault).toBeNull()
     const of = (name: string) => columnsOf(named(proposals, `drop.all.${name}`))
     expect(of('flow')).toBe('meter text, read_at timestamp, lps text')
-    expect(of('press_a')).toBe('meter text, read_at timestamp, bar number')
-    expect(of('lab')).toBe('probe integer, wert number, am date')
+    expect(of('press_a')).toBe('meter text, read_at timestamp, bar decimal')
+    expect(of('lab')).toBe('probe integer, wert decimal, am date')
     expect(of('noheader')).toBe('column_1 integer, column_2 date, column_3 text')
     expect(of('wide')).toBe('name text, größe integer')
     expect(of('old')).toBe('ort text, wert integer')
@@ -117,7 +117,7 @@ describe('a survey of files', () => {
     expect(named(proposals, 'drop.all.noheader').columns[0]).toMatchObject({ unnamed: true })
     // the value that forced "text", where it stands, and the share that a stricter type would refuse
     expect(named(proposals, 'drop.all.flow').columns[2]!.verdict).toMatchObject({
-      looked: 4, stricter: { type: 'number', fails: 1 },
+      looked: 4, stricter: { type: 'decimal', fails: 1 },
       decided: { count: 1, first: { value: '<0.05', file: 'all/flow_a_20261101.csv', row: 2 } },
     }) // prettier-ignore
     expect(proposals).toHaveLength(14)
@@ -310,7 +310,7 @@ describe('a survey of a database', () => {
     expect(proposals[0]!.found).toMatchObject({
       kind: 'table', key: ['id'], rows: 2, comment: 'all pumps',
       columns: [
-        { name: 'id', type: 'integer', sourceType: 'bigint', required: true }, { name: 'kw', type: 'number', sourceType: 'numeric(7,2)', comment: 'rated power' },
+        { name: 'id', type: 'integer', sourceType: 'bigint', required: true }, { name: 'kw', type: 'decimal', sourceType: 'numeric(7,2)', comment: 'rated power' },
         { name: 'odd "name"', type: 'text' }, { name: 'at', type: 'timestamp' },
       ],
     }) // prettier-ignore

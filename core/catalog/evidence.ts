@@ -53,8 +53,8 @@ export interface Verdict {
 /** Families of classes that one type can hold, strictest first. */
 const families: readonly { type: ValueType; reading?: Reading; holds: readonly ValueClass[] }[] = [
   { type: 'integer', holds: ['integer'] },
-  { type: 'number', holds: ['integer', 'decimal'] },
-  { type: 'number', reading: 'decimal-comma', holds: ['integer', 'decimal-comma'] },
+  { type: 'decimal', holds: ['integer', 'decimal'] },
+  { type: 'decimal', reading: 'decimal-comma', holds: ['integer', 'decimal-comma'] },
   { type: 'boolean', holds: ['boolean'] },
   { type: 'date', holds: ['date'] },
   { type: 'date', reading: 'day.month.year', holds: ['date-dots'] },

@@ -3,6 +3,7 @@ import { classOf, type ValueClass } from './valueClass'
 
 const holds: Record<Exclude<ValueType, 'text'>, readonly ValueClass[]> = {
   integer: ['integer'],
+  decimal: ['integer', 'decimal'],
   number: ['integer', 'decimal'],
   boolean: ['boolean'],
   date: ['date'],
@@ -18,7 +19,9 @@ export function misfits(
 ): { count: number; first: string | null } {
   if (type === 'text') return { count: 0, first: null }
   const wanted: readonly ValueClass[] =
-    type === 'number' && decimal === ',' ? ['integer', 'decimal-comma'] : [...holds[type]]
+    (type === 'number' || type === 'decimal') && decimal === ','
+      ? ['integer', 'decimal-comma']
+      : [...holds[type]]
   const wrong = values.filter((value) => {
     const found = classOf(value)
     return found !== 'blank' && !wanted.includes(found)

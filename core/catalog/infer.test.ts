@@ -29,7 +29,7 @@ const judged = (...values: string[]) => judgeEvidence(evidenceOf(values))
 
 describe('the type of a column', () => {
   it.each([
-    [['1', '2', ''], 'integer', undefined], [['1', '2.5'], 'number', undefined], [['1', '2,5'], 'number', 'decimal-comma'],
+    [['1', '2', ''], 'integer', undefined], [['1', '2.5'], 'decimal', undefined], [['1', '2,5'], 'decimal', 'decimal-comma'],
     [['1.5', '2,5'], 'text', undefined], [['2026-01-01', '2026-01-02T05:00Z'], 'timestamp', undefined],
     [['01.02.2026'], 'date', 'day.month.year'], [['', ' '], 'text', undefined], [['true', '0'], 'text', undefined],
   ] as const)('%j', (values, type, reading) => {
@@ -39,11 +39,11 @@ describe('the type of a column', () => {
   it('names the value that forced it, and what would fail the stricter type', () => {
     const verdict = judged('0.1', '0.2', '<0.05', '0.4', '')
     expect(verdict).toMatchObject({
-      type: 'text', looked: 4, blank: 1, stricter: { type: 'number', fails: 1 },
+      type: 'text', looked: 4, blank: 1, stricter: { type: 'decimal', fails: 1 },
       decided: { count: 1, first: { value: '<0.05', file: 'a.csv', row: 3 } },
     }) // prettier-ignore
     expect(judged('1', '2', '3', '4.5')).toMatchObject({
-      type: 'number',
+      type: 'decimal',
       stricter: { type: 'integer', fails: 1 },
     })
   })

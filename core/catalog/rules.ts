@@ -1,4 +1,4 @@
-import type { Value, ValueType } from '../value'
+import { decimalValue, type Value, type ValueType } from '../value'
 
 /** Reads what was typed as a value of a type: empty is null; undefined where it does not fit. */
 export function readCell(text: string, type: ValueType): Value | undefined {
@@ -9,6 +9,8 @@ export function readCell(text: string, type: ValueType): Value | undefined {
     case 'integer':
       if (!/^[+-]?\d{1,19}$/.test(trimmed)) return undefined
       return Number.isSafeInteger(Number(trimmed)) ? Number(trimmed) : trimmed
+    case 'decimal':
+      return /^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,3})?$/.test(trimmed) ? decimalValue(trimmed) : undefined
     case 'number':
       return Number.isFinite(Number(trimmed)) ? Number(trimmed) : undefined
     case 'boolean':

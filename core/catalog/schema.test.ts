@@ -54,7 +54,7 @@ describe('cells of control tables', () => {
 it('knows the types of Postgres', () => {
   expect(
     ['bigint', 'numeric(8,2)', 'timestamp with time zone', 'character varying(20)', 'date'].map(valueTypeOf),
-  ).toEqual(['integer', 'number', 'timestamp', 'text', 'date'])
+  ).toEqual(['integer', 'decimal', 'timestamp', 'text', 'date'])
   expect(
     ['numeric(8,2)', 'numeric', 'integer', 'jsonb', 'timestamp with time zone'].map(duckTypeFor),
   ).toEqual(['DECIMAL(8,2)', 'VARCHAR', 'INTEGER', 'VARCHAR', 'TIMESTAMPTZ'])
@@ -66,7 +66,7 @@ it('shapes text columns by type and name, others never', () => {
     { columns: { named: 'code*' }, apply: ['upper' as const] },
   ]
   expect(rulesFor({ name: 'code_1', type: 'text' }, shape)).toEqual(['trim', 'upper'])
-  expect(rulesFor({ name: 'code_1', type: 'integer' }, shape)).toEqual([])
+  expect(rulesFor({ name: 'code_1', type: 'bigint' }, shape)).toEqual([])
   expect(shapedSql('"x"', ['trim', 'empty-to-null'])).toBe(`nullif(trim("x", E' \\t\\r\\n'), '')`)
   expect([nameFits('a.b', 'a.*'), nameFits('axb', 'a.b')]).toEqual([true, false])
 })

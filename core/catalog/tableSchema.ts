@@ -6,6 +6,7 @@ import type { CatalogColumn, ColumnEdit, ColumnEdits } from './edits'
 const outward: Record<ValueType, string> = {
   text: 'string',
   integer: 'integer',
+  decimal: 'number',
   number: 'number',
   boolean: 'boolean',
   date: 'date',

@@ -1,5 +1,14 @@
 import type { ValueType } from '../value'
 
+/** A type that a job gives to a column: one of ours; of a decimal its digits may be said, and those behind the point. */
+export type ColumnType = ValueType | `decimal(${string})`
+/** `12,2`: digits, and those of them behind the point. */
+export const digitsOfDecimal = /[1-9]\d{0,2}(, ?\d{1,3})?/
+
+/** What a column's type is among ours. */
+export const valueTypeIn = (type: ColumnType): ValueType =>
+  type.startsWith('decimal') ? 'decimal' : (type as ValueType)
+
 /** A column of a table as its database knows it. */
 export interface TableColumn {
   readonly name: string
@@ -12,7 +21,8 @@ export interface TableColumn {
 export function valueTypeOf(postgresType: string): ValueType {
   const type = postgresType.replace(/\(.*\)/, '').trim()
   if (/^(smallint|integer|bigint)$/.test(type)) return 'integer'
-  if (/^(numeric|real|double precision)$/.test(type)) return 'number'
+  if (type === 'numeric') return 'decimal'
+  if (/^(real|double precision)$/.test(type)) return 'number'
   if (type === 'boolean') return 'boolean'
   if (type === 'date') return 'date'
   if (/^time( without time zone)?$/.test(type)) return 'time'
@@ -21,7 +31,8 @@ export function valueTypeOf(postgresType: string): ValueType {
 }
 
 /** The Postgres type a column of a new table gets. */
-export function postgresTypeFor(type: ValueType): string {
+export function postgresTypeFor(type: ColumnType): string {
+  if (type.startsWith('decimal')) return type.replace('decimal', 'numeric').replace(/,\s*/, ',')
   switch (type) {
     case 'integer':
       return 'bigint'

@@ -22,6 +22,7 @@ export interface KnownThings {
 const hints: Record<ValueType, string> = {
   text: 'text',
   integer: 'a whole number',
+  decimal: 'a number',
   number: 'a number',
   boolean: 'yes or no',
   date: 'a date such as 2026-11-01',

@@ -252,7 +252,8 @@ function asInstant(value: unknown): Temporal.Instant | undefined {
 export function celInput(value: Value, type: ValueType): CelInput {
   if (value === null) return null
   if (type === 'integer') return BigInt(value)
-  if (type === 'number') return Number(value)
+  // a decimal that a double would change stays its text
+  if (type === 'number' || (type === 'decimal' && typeof value === 'number')) return Number(value)
   if (type === 'timestamp' && typeof value === 'string') return timestamp(Temporal.Instant.from(value))
   return value
 }

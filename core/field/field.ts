@@ -146,6 +146,7 @@ function takes(schema: z.core.$ZodType): FieldType {
     case 'null':
       return { kind: 'text' }
     case 'string':
+    case 'template_literal':
       return { kind: 'text' }
     default:
       throw new Error(`a schema of type ${def.type} has no field`)

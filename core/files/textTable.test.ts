@@ -10,7 +10,7 @@ describe('rows of text as a table', () => {
         ['010', '', '2,25', '12.11.2026', 'false', null],
       ],
     )
-    expect(columns.map(({ type }) => type)).toEqual(['text', 'integer', 'number', 'date', 'boolean', 'text'])
+    expect(columns.map(({ type }) => type)).toEqual(['text', 'integer', 'decimal', 'date', 'boolean', 'text'])
     expect(rows).toEqual([
       { code: '007', count: 3, share: 1.5, day: '2026-11-02', on: true, note: 'x' },
       { code: '010', count: null, share: 2.25, day: '2026-11-12', on: false, note: null },

@@ -1,4 +1,12 @@
-import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../value'
+import {
+  decimalValue,
+  valueText,
+  type Column,
+  type Row,
+  type Table,
+  type Value,
+  type ValueType,
+} from '../value'
 import { judgeEvidence, noEvidence, type Evidence, type Reading } from '../catalog/evidence'
 import { readCell } from '../catalog/rules'
 import { classOf } from '../catalog/valueClass'
@@ -39,7 +47,7 @@ function read(text: string | null, type: ValueType, reading: Reading | undefined
   if (text === null || text.trim() === '') return null
   if (type === 'text') return text
   const plain = text.trim()
-  if (reading === 'decimal-comma') return Number(plain.replace(',', '.'))
+  if (reading === 'decimal-comma') return decimalValue(plain.replace(',', '.'))
   if (reading === 'day.month.year') {
     const [day, month, year] = plain.split('.') as [string, string, string]
     return `${year}-${month.padStart(2, '0')}-${day.padStart(2, '0')}`

@@ -1,5 +1,6 @@
 import { didYouMean } from '../expression/nearest'
 import type { Job, Parameter } from '../job/document'
+import { readCell } from '../catalog/rules'
 import type { Row, Value } from '../value'
 import type { Gatherer } from './gather'
 
@@ -54,6 +55,8 @@ function readAs(value: Value, { type }: Parameter): Value | undefined {
       return text
     case 'integer':
       return /^[+-]?\d+$/.test(text) ? Number(text) : undefined
+    case 'decimal':
+      return readCell(text, 'decimal')
     case 'number':
       return text.trim() !== '' && Number.isFinite(Number(text)) ? Number(text) : undefined
     case 'boolean':

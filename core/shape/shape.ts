@@ -25,12 +25,17 @@ export function nameFits(name: string, pattern: string): boolean {
   return new RegExp(`^${source}$`, 's').test(name)
 }
 
-/** The rules that concern one column, in order. Rules only ever touch text columns. */
+const texts = /^(text|character varying|character|bpchar|citext)(\(\d+\))?$/
+
+/**
+ * The rules that concern one column, in order; its type is in the words of Postgres. Rules only ever touch text: what
+ * is kept as text by us (uuid, jsonb, xml, an enum) is none.
+ */
 export function rulesFor(
-  column: { name: string; type: ValueType },
+  column: { readonly name: string; readonly type: string },
   shape: readonly ShapeRule[],
 ): ColumnRule[] {
-  if (column.type !== 'text') return []
+  if (!texts.test(column.type)) return []
   return shape
     .filter(({ columns }) => (columns.type ?? 'text') === 'text')
     .filter(({ columns }) => columns.named === undefined || nameFits(column.name, columns.named))

@@ -1,6 +1,6 @@
 import { misfits } from '../../core/catalog/fits'
 import { suggestMapping, type Mapping } from '../../core/catalog/mapping'
-import { valueTypeOf } from '../../core/catalog/types'
+import { valueTypeIn, valueTypeOf } from '../../core/catalog/types'
 import { fail } from '../../core/fault'
 import { allSteps } from '../../core/job/document'
 import { sourceKind, sources } from '../../core/job/sources'
@@ -92,7 +92,7 @@ export async function mappingSheet(
     const given = spec.types?.[name]
     return known
       ? { type: known.type, value: valueTypeOf(known.type) }
-      : { type: given ?? null, value: given ?? 'text' }
+      : { type: given ?? null, value: given ? valueTypeIn(given) : 'text' }
   }
   return {
     columns: mapping.columns.map((column) => {
@@ -159,7 +159,7 @@ async function sampleSource(
   return await withSource(lookContext(engine, environment), located, true, async (duck, source) => {
     if (source.empty) return { columns: [], rows: [] }
     const list = source.columns.map(({ name }) => `cast(${quoteName(name)} as varchar)`).join(', ')
-    const reader = await duck.runAndReadAll(`select ${list} from ${source.sql({})} limit ${looked}`)
+    const reader = await duck.runAndReadAll(`select ${list} from ${source.sql()} limit ${looked}`)
     return {
       columns: source.columns.map(({ name, type }) => ({
         name,

@@ -104,9 +104,12 @@ interface Typed {
   readonly value: string
 }
 
+const numeric = ({ type }: Pick<CatalogColumn, 'type'>): boolean =>
+  type === 'integer' || type === 'decimal' || type === 'number'
+
 /** Values that lie on a line, as numbers of it: numbers themselves, points in time in seconds. Undefined for others. */
 function measure({ column, value }: Typed, words: Words): string | undefined {
-  if (column.type === 'integer' || column.type === 'number') return `cast(${value} as double precision)`
+  if (numeric(column)) return `cast(${value} as double precision)`
   if (column.type === 'date' || column.type === 'timestamp') return words.seconds(value)
   return undefined
 }
@@ -119,7 +122,7 @@ async function profile(
 ): Promise<Profile> {
   const first = typed.flatMap((entry, i) => {
     const { column, value } = entry
-    const number = column.type === 'integer' || column.type === 'number'
+    const number = numeric(column)
     const ordered = column.type !== 'boolean' || words === duckWords
     const at = measure(entry, words)
     const plain = comparable(column, value, words)

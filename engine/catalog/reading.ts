@@ -167,6 +167,7 @@ export function typedSql(
   switch (column.type) {
     case 'integer':
       return `try_cast(${text} as bigint)`
+    case 'decimal':
     case 'number':
       return `try_cast(${column.reading === 'decimal-comma' ? `replace(${text}, ',', '.')` : text} as double)`
     case 'boolean':

@@ -7,7 +7,15 @@ import { fail } from '../../core/fault'
 import { groupBy } from '../../core/group'
 import { quoteName } from '../../core/text/slot'
 import { readCell } from '../../core/catalog/rules'
-import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../../core/value'
+import {
+  decimalValue,
+  valueText,
+  type Column,
+  type Row,
+  type Table,
+  type Value,
+  type ValueType,
+} from '../../core/value'
 import { connection, controlChange, controlTable } from '../../database/schema'
 import { dataset } from '../../database/catalog'
 import { valueTypeOf } from '../../core/catalog/types'
@@ -76,6 +84,8 @@ export function readValue(text: string | null, type: ValueType): Value {
       return text === 'true' || text === 't'
     case 'integer':
       return Number.isSafeInteger(Number(text)) ? Number(text) : text
+    case 'decimal':
+      return decimalValue(text)
     case 'number':
       return Number(text)
     case 'timestamp':

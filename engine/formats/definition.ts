@@ -24,9 +24,12 @@ export interface FormattedFile extends StoreFile {
 export interface OpenedFiles {
   /** DuckDB's types; VARCHAR for text that is still to be read as what it is. */
   readonly columns: readonly { readonly name: string; readonly type: string }[]
-  /** Stands after FROM. Where lines of text are read, columns are cast to these types as they are read. */
-  readonly sql: (types: Readonly<Record<string, string>>) => string
+  /** Stands after FROM. */
+  readonly sql: () => string
   readonly ofText: boolean
+  /** How each file is read, of formats whose rows are lines. */
+  readonly texts?: ReadonlyMap<string, FileFormat>
+  readonly decimal?: ',' | 'by file' | undefined
   /** Rows of each file by its full path, of formats whose text does not tell; by their own footers or lengths. */
   readonly rows: ReadonlyMap<string, number>
 }

@@ -17,8 +17,6 @@ export interface Relation {
 }
 
 export interface CsvReading {
-  /** Types by column; VARCHAR where there is none. */
-  readonly types?: Readonly<Record<string, string>>
   /** Broken lines: kept in DuckDB's tables of rejects, or the reading fails. */
   readonly rejects?: boolean
 }

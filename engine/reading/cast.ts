@@ -1,110 +1,137 @@
-import { mkdir } from 'node:fs/promises'
-import { join } from 'node:path'
-import type { DuckDBConnection } from '@duckdb/node-api'
+import { castTo, type Cast } from '../../core/cast/cast'
+import { duckTypeFor } from '../../core/catalog/types'
 import { quoteName } from '../../core/text/slot'
 import { literal } from '../duck/duck'
 import type { OpenSource } from './source'
-import type { StepContext } from '../context/step'
 
-/** Columns of a source as the types that are wanted of them. */
-export interface Cast {
-  /** Stands after FROM; without the rows that cannot be cast, where there may be some. */
-  readonly from: string
-  /** One expression for each column wanted. */
-  readonly operands: readonly string[]
-  /** Tells the rows that cannot be cast; undefined where all can. */
-  readonly wrong: string | undefined
-  readonly tries: readonly { readonly source: string; readonly type: string; readonly wrong: string }[]
+/** A column that is wanted of a source. */
+export interface Wanted {
+  /** Its name there. */
+  readonly source: string
+  /** Postgres's name of the type that it is to have; undefined: as it is. */
+  readonly type: string | undefined
+  /** What the job does to it on the way. */
+  readonly shaped?: (operand: string) => string
 }
 
-/** Casts that never fail, or that the database does by itself when it takes the value as text. */
-function sure(native: string, type: string): boolean {
-  if (native === type || type === 'VARCHAR') return true
-  const wider: Record<string, readonly string[]> = {
-    DOUBLE: ['BIGINT', 'INTEGER', 'SMALLINT', 'FLOAT', 'DOUBLE'],
-    BIGINT: ['INTEGER', 'SMALLINT', 'TINYINT', 'UINTEGER'],
-    TIMESTAMP: ['DATE'],
-    TIMESTAMPTZ: ['TIMESTAMP WITH TIME ZONE', 'TIMESTAMP', 'DATE'],
+/** Columns of a source as the types that are wanted of them. */
+export interface Casting {
+  /** Stands after FROM; without the rows that have a value that does not fit. */
+  readonly from: string
+  /** One expression for each column wanted, over `from`. */
+  readonly operands: readonly string[]
+  /** The source with what is judged of it, the rows that do not fit among them. */
+  readonly judged: string
+  /** Tells the rows of `judged` that do not fit; undefined where all do. */
+  readonly wrong: string | undefined
+  /** What may not fit, in the order of the columns. */
+  readonly tries: readonly {
+    readonly source: string
+    readonly type: string
+    readonly value: string
+    readonly wrong: string
+  }[]
+}
+
+/** Types whose every value fits, by what DuckDB read it as. */
+const wider: Readonly<Record<string, readonly string[]>> = {
+  'double precision': ['INTEGER', 'SMALLINT', 'TINYINT', 'FLOAT', 'DOUBLE'],
+  real: ['SMALLINT', 'TINYINT', 'FLOAT'],
+  bigint: ['BIGINT', 'INTEGER', 'SMALLINT', 'TINYINT', 'UINTEGER', 'USMALLINT', 'UTINYINT'],
+  integer: ['INTEGER', 'SMALLINT', 'TINYINT', 'USMALLINT', 'UTINYINT'],
+  smallint: ['SMALLINT', 'TINYINT', 'UTINYINT'],
+  boolean: ['BOOLEAN'],
+  date: ['DATE'],
+  uuid: ['UUID'],
+  'time without time zone': ['TIME'],
+  'timestamp without time zone': ['TIMESTAMP', 'TIMESTAMP_S', 'TIMESTAMP_MS', 'DATE'],
+  'timestamp with time zone': ['TIMESTAMP WITH TIME ZONE'],
+}
+const sure = (native: string, type: string): boolean => {
+  if (wider[type]?.includes(native)) return true
+  const decimal = /^DECIMAL\((\d+),(\d+)\)$/.exec(native)
+  const numeric = /^numeric(?:\((\d+),(\d+)\))?$/.exec(type)
+  if (!numeric) return false
+  const any = numeric[1] === undefined
+  if (!decimal) return any && /^(U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|UINTEGER|DOUBLE|FLOAT)$/.test(native)
+  const [digits, scale] = [Number(decimal[1]), Number(decimal[2])]
+  return any || (scale <= Number(numeric[2]) && digits - scale <= Number(numeric[1]) - Number(numeric[2]))
+}
+
+/** A point in time as text in UTC; right for the odd offsets before standard time, whose seconds DuckDB's writing drops. */
+const instantText = (column: string): string =>
+  `case when isfinite(${column}) then replace(make_timestamp(epoch_us(${column}))::varchar, ' (BC)', '') || '+00' || case when year(make_timestamp(epoch_us(${column}))) <= 0 then ' BC' else '' end else ${column}::varchar end`
+
+/** A value of a type of DuckDB's as Postgres would write it. */
+function textOf(column: string, native: string): string {
+  if (native === 'VARCHAR') return column
+  if (native === 'BLOB') return `'\\x' || lower(hex(${column}))`
+  if (native === 'JSON') return `(${column} ->> '$')`
+  if (native === 'TIMESTAMP WITH TIME ZONE') return instantText(column)
+  if (native === 'DATE' || native.startsWith('TIMESTAMP')) return `replace(${column}::varchar, '(BC)', 'BC')`
+  if (/[\[(]/.test(native) && !native.startsWith('DECIMAL')) return `to_json(${column})::varchar`
+  return `${column}::varchar`
+}
+
+/** The same judged by the plain way and with a decimal comma: of files that differ in it each row by its own. */
+function castBy(type: string, source: OpenSource, zone: string, text: boolean): Cast {
+  const plain = castTo(type, { zone })
+  if (!text || source.decimal === undefined) return plain
+  const comma = castTo(type, { zone, decimal: ',' })
+  if (source.decimal === ',') return comma
+  const either = (of: 'fits' | 'sent') => {
+    const [with_, without] = [comma[of], plain[of]]
+    if (!with_ && !without) return undefined
+    return (value: string) =>
+      `case when mattock_decimal = ',' then ${with_?.(value) ?? value} else ${without?.(value) ?? value} end`
   }
-  return wider[type]?.includes(native) ?? false
+  const [fits, sent] = [either('fits'), either('sent')]
+  return {
+    type,
+    blankIsNull: plain.blankIsNull,
+    ...(fits && plain.fits ? { fits } : {}),
+    ...(sent && (plain.sent ?? comma.sent) ? { sent } : {}),
+  }
 }
 
 /**
- * Casts the columns wanted. Lines of text are cast by their reader, which keeps what it cannot cast; other sources cast
- * here, and rows with a value that cannot be cast are left out and told by `wrong`. A number with a part after the point
- * does not become a whole number: what would be lost counts as wrong.
+ * Casts the columns wanted: into texts that Postgres takes, or into values of DuckDB's where files are written. A value
+ * that does not fit as it is written leaves its row out, told by `wrong`; of a source that flows once it is a fault.
  */
 export function castColumns(
   source: OpenSource,
-  wanted: readonly { readonly source: string; readonly type: string }[],
-): Cast {
-  if (source.ofText) {
-    const types = Object.fromEntries(wanted.map(({ source: name, type }) => [name, type]))
-    return {
-      from: source.sql(types),
-      operands: wanted.map(({ source: name }) => quoteName(name)),
-      wrong: undefined,
-      tries: [],
-    }
-  }
+  wanted: readonly Wanted[],
+  { zone, into }: { readonly zone: string; readonly into: 'text' | 'values' },
+): Casting {
   const natives = new Map(source.columns.map(({ name, type }) => [name, type]))
-  const tries: { source: string; type: string; wrong: string }[] = []
-  const operands = wanted.map(({ source: name, type }) => {
+  const inner: string[] = []
+  const tries: Casting['tries'][number][] = []
+  const operands = wanted.map(({ source: name, type, shaped = (operand) => operand }, i) => {
     const column = quoteName(name)
     const native = natives.get(name) ?? 'VARCHAR'
-    if (sure(native, type)) return column
-    if (source.once) return `cast(${column} as ${type})`
-    const cast = `try_cast(${column} as ${type})`
-    const integer = /INT(EGER)?$/.test(type)
-    const whole = integer && /^(DOUBLE|FLOAT|DECIMAL)/.test(native)
-    // DuckDB rounds on such casts, of numbers and of text alike
-    const loses = whole
-      ? ` or ${column} <> ${cast}`
-      : integer && native === 'VARCHAR'
-        ? ` or ${column} not similar to '\\s*[+-]?[0-9]+\\s*'`
-        : ''
-    tries.push({ source: name, type, wrong: `(${column} is not null and (${cast} is null${loses}))` })
-    return cast
+    if (type === undefined) return native === 'VARCHAR' ? shaped(column) : column
+    if (sure(native, type))
+      return into === 'values'
+        ? `${column}::${duckTypeFor(type)}`
+        : native === 'TIMESTAMP WITH TIME ZONE'
+          ? instantText(column)
+          : textOf(column, native)
+    const cast = castBy(type, source, zone, native === 'VARCHAR')
+    const text = textOf(column, native)
+    const value = `mattock_v${i}`
+    inner.push(`${cast.blankIsNull ? `nullif(trim(${text}, E' \\t\\r\\n'), '')` : shaped(text)} as ${value}`)
+    const sent = cast.sent?.(value) ?? value
+    const cannot = cast.fits && `(${value} is not null and (${cast.fits(value)}) is not true)`
+    const given = into === 'text' ? sent : `try_cast(${sent} as ${duckTypeFor(type)})`
+    if (!cannot) return given
+    if (source.once)
+      return `case when ${cannot} then error(${literal(`${name}: `)} || ${value} || ${literal(` does not fit ${type}`)}) else ${given} end`
+    tries.push({ source: name, type, value, wrong: cannot })
+    return given
   })
-  const from = source.sql({})
-  if (tries.length === 0) return { from, operands, wrong: undefined, tries }
+  const from = source.sql()
+  const judged = inner.length > 0 ? `(select *, ${inner.join(', ')} from ${from})` : from
+  if (tries.length === 0) return { from: judged, judged, operands, wrong: undefined, tries }
   const wrong = tries.map((entry) => entry.wrong).join(' or ')
-  return { from: `(select * from ${from} where not (${wrong}))`, operands, wrong, tries }
-}
-
-/** Writes the rows that cannot be cast, each whole, and counts them by reason. */
-export async function keepMiscast(
-  duck: DuckDBConnection,
-  source: OpenSource,
-  cast: Cast,
-  context: StepContext,
-): Promise<number> {
-  if (cast.wrong === undefined) return 0
-  const reasons = cast.tries.map(({ wrong }, i) => `count(*) filter (where ${wrong}) as n${i}`)
-  const reader = await duck.runAndReadAll(
-    `select count(*) filter (where ${cast.wrong}), ${reasons.join(', ')} from ${source.sql({})}`,
-  )
-  const [total, ...counts] = reader.getRows()[0]!.map(Number)
-  if (!total) return 0
-  for (const [i, { source: name }] of cast.tries.entries()) {
-    if (!counts[i]) continue
-    const words = `${name}: cannot be read as its type`
-    context.outcome.rejectReasons[words] = (context.outcome.rejectReasons[words] ?? 0) + counts[i]
-  }
-  const column = cast.tries.map(({ wrong, source: name }) => `when ${wrong} then ${literal(name)}`).join(' ')
-  const reason = cast.tries
-    .map(
-      ({ wrong, source: name, type }) =>
-        `when ${wrong} then ${quoteName(name)}::varchar || ' is no ${type.toLowerCase()}'`,
-    )
-    .join(' ')
-  await mkdir(context.rejectFolder, { recursive: true })
-  const file = join(context.rejectFolder, `${context.load}-${context.step}.csv`)
-  const row = source.columns.map(({ name }) => `${quoteName(name)} := ${quoteName(name)}`).join(', ')
-  await duck.run(
-    `copy (select parse_filename(mattock_file) as file, n as line, case ${column} end as "column", case ${reason} end as reason, to_json(struct_pack(${row}))::varchar as raw
-           from (select *, row_number() over () as n from ${source.sql({})}) where ${cast.wrong}) to ${literal(file)} (format csv, header true)`,
-  )
-  context.outcome.rejectFile = `${context.run}/${context.load}-${context.step}.csv`
-  return total
+  return { from: `(select * from ${judged} where not (${wrong}))`, judged, operands, wrong, tries }
 }

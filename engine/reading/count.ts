@@ -39,23 +39,38 @@ export async function fingerprint(path: string, format: FileFormat = { kind: 'cs
     }
     return { sha256: hash.digest('hex'), records: 0, bytes }
   }
-  let text: Readable = file
+  const counter = recordCounter(format)
   if (format.gzip || format.encoding === 'utf-16') {
-    text = file.pipe(raw)
-    file.on('error', (error) => raw.destroy(error))
-    if (format.gzip) text = piped(text, createGunzip())
-    if (format.encoding === 'utf-16') text = piped(text, fromUtf16())
-    const records = await countRecords(text as AsyncIterable<Buffer>, format)
-    return { sha256: hash.digest('hex'), records, bytes }
+    for await (const chunk of textStream(piped(file, raw), format)) counter.take(chunk)
+    return { sha256: hash.digest('hex'), records: counter.end(), bytes }
   }
   // the plain way, without a stream between
-  const counter = recordCounter(format)
   for await (const chunk of file as AsyncIterable<Buffer>) {
     hash.update(chunk)
     bytes += chunk.length
     counter.take(chunk)
   }
   return { sha256: hash.digest('hex'), records: counter.end(), bytes }
+}
+
+/** The bytes of a file unpacked, and in UTF-8 where they were UTF-16. */
+function textStream(from: Readable, format: FileFormat): AsyncIterable<Buffer> {
+  let text = from
+  if (format.gzip) text = piped(text, createGunzip())
+  if (format.encoding === 'utf-16') text = piped(text, fromUtf16())
+  return text as AsyncIterable<Buffer>
+}
+
+/** Goes through the records of a file of text, one after the other. */
+export async function eachRecord(
+  path: string,
+  format: FileFormat,
+  seen: (record: RecordPlace) => void,
+): Promise<void> {
+  const counter = recordCounter(format, seen)
+  for await (const chunk of textStream(createReadStream(path, { highWaterMark: 1 << 20 }), format))
+    counter.take(chunk)
+  counter.end()
 }
 
 function piped(from: Readable, into: Transform): Transform {
@@ -78,18 +93,30 @@ function fromUtf16(): Transform {
   })
 }
 
-async function countRecords(text: AsyncIterable<Buffer>, format: FileFormat): Promise<number> {
-  const counter = recordCounter(format)
-  for await (const chunk of text) counter.take(chunk)
-  return counter.end()
+/** A record of a text: its place among the records below the header, from 1. */
+export interface RecordPlace {
+  readonly number: number
+  /** Line of the text that it begins on, from 1. */
+  readonly line: number
+  /** Bytes of the text before it. */
+  readonly at: number
+  /** Its bytes, without the line break at its end. */
+  readonly bytes: () => Buffer
 }
 
-/** Counts records over chunks of text; blank lines, comments, lines above the header and the header do not count. */
-function recordCounter(format: FileFormat): { take(chunk: Buffer): void; end(): number } {
+/**
+ * Counts records over chunks of text; blank lines, comments, lines above the header and the header do not count.
+ * `seen` is told of each record that does.
+ */
+export function recordCounter(
+  format: FileFormat,
+  seen?: (record: RecordPlace) => void,
+): { take(chunk: Buffer): void; end(): number } {
   const csv = formats[format.kind].counts === 'records'
   const delimiter = (format.delimiter ?? ',').charCodeAt(0)
   const quote = (format.quote ?? '"').charCodeAt(0)
   const comment = csv ? format.comment?.charCodeAt(0) : undefined
+  const header = csv && (format.header ?? true) ? 1 : 0
   let skip = csv ? (format.skip ?? 0) : 0
   let records = 0
   let quoted = false
@@ -99,19 +126,41 @@ function recordCounter(format: FileFormat): { take(chunk: Buffer): void; end(): 
   let filled = 0
   /** First byte of the record that is no mark of the encoding. */
   let first = 0
-  const close = () => {
+  let line = 1
+  /** Line breaks within the record so far. */
+  let within = 0
+  /** Bytes before the chunk. */
+  let past = 0
+  /** Where the record began: its place in the text, and what of it lies in chunks before. */
+  let begun = 0
+  let held: Buffer[] = []
+  const close = (chunk: Buffer, from: number, to: number) => {
     if (skip > 0) skip--
-    else if (filled > 0 && (comment === undefined || first !== comment)) records++
+    else if (filled > 0 && (comment === undefined || first !== comment)) {
+      records++
+      if (seen && records > header) {
+        const pieces = held
+        const own = line - within
+        seen({
+          number: records - header,
+          line: own,
+          at: begun,
+          bytes: () => Buffer.concat([...pieces, chunk.subarray(from, to)]),
+        })
+      }
+    }
     filled = 0
+    within = 0
+    held = []
   }
   const take = (chunk: Buffer) => {
     let at = 0
+    let from = 0
     let nextQuote = csv ? chunk.indexOf(quote) : -1
     while (at < chunk.length) {
-      const line = chunk.indexOf(lineFeed, at)
-      const end = line < 0 ? chunk.length : line
+      const found = chunk.indexOf(lineFeed, at)
+      const end = found < 0 ? chunk.length : found
       if (filled === 0 && end > at) first = chunk[at] === 0xef ? (chunk[at + 3] ?? 0) : chunk[at]!
-      const start = at
       const inComment = !quoted && (skip > 0 || (comment !== undefined && first === comment))
       while (nextQuote >= 0 && nextQuote < end) {
         const previous = nextQuote > 0 ? chunk[nextQuote - 1] : before
@@ -121,17 +170,27 @@ function recordCounter(format: FileFormat): { take(chunk: Buffer): void; end(): 
           quoted = true
         nextQuote = chunk.indexOf(quote, nextQuote + 1)
       }
-      filled += end - start - (end > start && chunk[end - 1] === carriageReturn ? 1 : 0)
-      if (line < 0) break
-      if (!quoted) close()
-      else filled++
-      at = line + 1
+      const broken = end > at && chunk[end - 1] === carriageReturn
+      filled += end - at - (broken ? 1 : 0)
+      if (found < 0) break
+      if (!quoted) {
+        close(chunk, from, broken ? end - 1 : end)
+        from = found + 1
+        begun = past + from
+      } else {
+        filled++
+        within++
+      }
+      line++
+      at = found + 1
     }
+    if (seen && from < chunk.length) held.push(chunk.subarray(from))
+    past += chunk.length
     before = chunk[chunk.length - 1] ?? before
   }
   const end = () => {
-    if (filled > 0) close()
-    return csv && (format.header ?? true) && records > 0 ? records - 1 : records
+    if (filled > 0) close(Buffer.alloc(0), 0, 0)
+    return records > 0 ? records - header : records
   }
   return { take, end }
 }

@@ -73,11 +73,11 @@ export async function openFiles(
     )
   if (reading.format === 'detect')
     for (const { path, format } of opened) outcome.log.push(`${path}: read as ${JSON.stringify(format)}`)
-  const { columns, sql, ofText, rows } = await formats[first.format.kind].open(duck, opened, reading, folder)
+  const { rows, ...laid } = await formats[first.format.kind].open(duck, opened, reading, folder)
   const counted = recordsOf(store, all, (full) => rows.get(full))
   // it is waited for when the source was read; until then its fault is no unhandled one
   counted.catch(() => {})
-  return { empty: false, label, columns, sql, ofText, counted }
+  return { empty: false, label, ...laid, counted }
 }
 
 /** Columns that the head of a file of text names; undefined for other files, and where it cannot be read. */

@@ -1,3 +1,4 @@
+import type { FileFormat } from '../../core/catalog/found'
 import type { FileRecord } from '../../database/schema'
 
 /** What a transfer reads, opened and ready to be selected from by DuckDB. */
@@ -7,10 +8,14 @@ export interface OpenSource {
   readonly label: string
   /** DuckDB's types; VARCHAR for text that is still to be read as what it is. */
   readonly columns: readonly { readonly name: string; readonly type: string }[]
-  /** Stands after FROM. Where lines of text are read (`ofText`), columns are cast to these types as they are read. */
-  readonly sql: (types: Readonly<Record<string, string>>) => string
-  /** Lines that cannot be read as their types go to DuckDB's tables of rejects. */
+  /** Stands after FROM. */
+  readonly sql: () => string
+  /** Lines of text; those that cannot be read at all go to DuckDB's tables of rejects. */
   readonly ofText: boolean
+  /** Files whose rows are lines, by their full path, in the order in which they are read. */
+  readonly texts?: ReadonlyMap<string, FileFormat>
+  /** The sign before the decimals of numbers in texts; where files differ in it, each row has its own in "mattock_decimal". */
+  readonly decimal?: ',' | 'by file' | undefined
   /** It flows once: what cannot be cast fails the load, since it cannot be looked at before. */
   readonly once?: boolean
   /** Settles when the source has given all it has, or tells why it could not. */

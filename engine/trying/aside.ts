@@ -61,7 +61,7 @@ export class TryAside implements Aside {
   /** Keeps the first rows that a step reads. */
   async lookAtSource(duck: DuckDBConnection, source: OpenSource): Promise<void> {
     const list = source.columns.map(({ name }) => `cast(${quoteName(name)} as varchar)`).join(', ')
-    const reader = await duck.runAndReadAll(`select ${list} from ${source.sql({})} limit ${shownRows}`)
+    const reader = await duck.runAndReadAll(`select ${list} from ${source.sql()} limit ${shownRows}`)
     this.looks.push({
       side: 'in',
       title: source.label,

@@ -1,6 +1,5 @@
 import type { Transfer } from '../../core/job/steps/transfer'
 import { postgresTypeFor } from '../../core/catalog/types'
-import type { ValueType } from '../../core/value'
 import { stepFault } from '../context/step'
 
 /** Target column → source column, by the job's map, else by name: as written, then in lower case without blanks around. */
@@ -29,7 +28,7 @@ export function sourceColumns(header: readonly string[], spec: Transfer): Map<st
 
 /** Type of a column of a new table: the one the job gives, else the one offered by the source. */
 export function typeFor(name: string, spec: Transfer, found: string): string {
-  const given: ValueType | undefined = spec.types?.[name]
+  const given = spec.types?.[name]
   return given ? postgresTypeFor(given) : found
 }
 

@@ -2,7 +2,7 @@ import { Transform } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import type pg from 'pg'
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams'
-import { valueTypeOf, type TableColumn } from '../../core/catalog/types'
+import type { TableColumn } from '../../core/catalog/types'
 import type { ToTable } from '../../core/job/steps/transfer'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
 import { quoteName } from '../../core/text/slot'
@@ -97,8 +97,8 @@ export async function tableToTable(
 }
 
 function selected(column: TableColumn, source: TableColumn, spec: ToTable): string {
-  const type = valueTypeOf(source.type)
-  const shaped = shapedSql(quoteName(source.name), rulesFor({ name: column.name, type }, spec.shape ?? []))
+  const { name } = column
+  const shaped = shapedSql(quoteName(source.name), rulesFor({ name, type: source.type }, spec.shape ?? []))
   return column.type === source.type ? shaped : `(${shaped})::${column.type}`
 }
 

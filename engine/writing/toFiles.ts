@@ -1,7 +1,7 @@
 import { mkdir, open, readdir, realpath, rename, rm, stat } from 'node:fs/promises'
 import { basename, dirname, join, posix, relative, resolve, sep } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
-import { duckTypeFor, postgresTypeFor } from '../../core/catalog/types'
+import { postgresTypeFor } from '../../core/catalog/types'
 import { fail } from '../../core/fault'
 import { formats, writtenKinds, type FileKind } from '../../core/files/formats'
 import type { Packing } from '../../core/files/formats/definition'
@@ -13,8 +13,8 @@ import type { FileStore } from '../connectors/files/store'
 import { stepFault, stopped, type StepContext } from '../context/step'
 import { formats as readers } from '../formats'
 import type { FileWriter } from '../formats/definition'
-import { keepBrokenLines } from '../reading/brokenLines'
-import { castColumns, keepMiscast } from '../reading/cast'
+import { castColumns } from '../reading/cast'
+import { brokenLines, keepRejects } from '../reading/rejects'
 import type { EmptySource, OpenSource } from '../reading/source'
 import { sourceColumns } from './columns'
 import { checkRejects, noteCounts } from './rejects'
@@ -50,20 +50,13 @@ export async function toFiles(
     source.ofText ? { name } : { name, type },
   )
   const columns = sourceColumns(source.columns.map(({ name }) => name), spec) // prettier-ignore
-  const native = new Map(source.columns.map(({ name, type }) => [name, type]))
   const wanted = [...columns].map(([name, from]) => {
     const given = spec.types?.[name]
-    return { name, source: from, type: given ? duckTypeFor(postgresTypeFor(given)) : native.get(from)! }
+    const shaped = (operand: string) => shapedSql(operand, rulesFor({ name, type: 'text' }, spec.shape ?? []))
+    return { name, source: from, type: given && postgresTypeFor(given), shaped }
   })
-  const cast = castColumns(source, wanted)
-  const list = wanted.map(({ name, type }, i) => {
-    const text =
-      type === 'VARCHAR'
-        ? shapedSql(cast.operands[i]!, rulesFor({ name, type: 'text' }, spec.shape ?? []))
-        : cast.operands[i]!
-    return `${text} as ${quoteName(name)}`
-  })
-  const rejectedBefore = await keepMiscast(duck, source, cast, context)
+  const cast = castColumns(source, wanted, { zone: context.zone, into: 'values' })
+  const list = wanted.map(({ name }, i) => `${cast.operands[i]!} as ${quoteName(name)}`)
   const written = await writeFiles(
     duck,
     `select ${list.join(', ')} from ${cast.from}`,
@@ -72,8 +65,10 @@ export async function toFiles(
     async (wrote) => {
       // a source that broke off looks to its reader like one that ended
       await source.drained?.()
-      const rejected = rejectedBefore + (source.ofText ? await keepBrokenLines(duck, source, context) : 0)
       const { rows } = await noteCounts(source, context.outcome)
+      const broken = await brokenLines(duck, source)
+      const missing = rows - wrote - broken
+      const rejected = broken + (await keepRejects(duck, source, cast, { broken, missing }, context))
       context.outcome.counts = { ...context.outcome.counts, read: rows, rejected }
       checkRejects(spec, rows, rejected, context.outcome)
       for (const check of spec.check ?? []) checkFiles(check, wrote)

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { digitsOfDecimal } from '../../catalog/types'
 import { formats, type FileKind } from '../../files/formats'
 import { columnRules, columnRuleWords } from '../../shape/shape'
 import { tableText } from '../../text/slot'
@@ -27,6 +28,11 @@ const shapeSchema = z.strictObject({
     .describe('what is done to each, in order'),
 })
 
+const columnTypeSchema = z.union(
+  [z.enum(valueTypes), z.templateLiteral(['decimal(', z.string().regex(digitsOfDecimal), ')'])],
+  { error: `one of ${valueTypes.join(', ')}, or decimal(12,2)` },
+)
+
 const rejectsSchema = z.union([
   z.enum(['fail', 'keep']),
   z.strictObject({ up_to: z.int().min(0).describe('rows that may be rejected') }),
@@ -41,9 +47,11 @@ const transferSchema = z
     columns: field(z.record(columnName, columnName), { label: 'columns by other names' })
       .optional()
       .describe('target column: source column, where the names differ'),
-    types: field(z.record(columnName, z.enum(valueTypes)), { label: 'types of a target that is made' })
+    types: field(z.record(columnName, columnTypeSchema), { label: 'types of a target that is made' })
       .optional()
-      .describe('types for a target that is not there yet, or for files'),
+      .describe(
+        'types for a target that is not there yet, or for files; decimal(12,2) holds 12 digits, 2 of them behind the point',
+      ),
     shape: field(z.array(shapeSchema), { label: 'done to columns on the way' })
       .optional()
       .describe('what is done to values on their way'),

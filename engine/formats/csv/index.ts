@@ -41,7 +41,7 @@ export const csv: Format = {
         names,
         reading,
       ),
-      columns: names.map((name) => ({ name, type: reading.types?.[name] ?? 'VARCHAR' })),
+      columns: names.map((name) => ({ name, type: 'VARCHAR' })),
     }),
   together: (known) => dialectOf(known) ?? 'it has no line with anything in it',
   async tables(_duck, { full }, known) {
@@ -127,15 +127,21 @@ export function openCsv(files: readonly FormattedFile[]): OpenedFiles {
     ...new Set(files.flatMap(({ path }) => folderValues(path).values.map(({ name }) => name))),
   ].filter((name) => !names.includes(name))
   const groups = [...groupBy(files, ({ format }) => JSON.stringify(format)).values()]
-  const sql = (types: Readonly<Record<string, string>>): string => {
-    const readers = groups.map((group) =>
-      csvSql(
+  const decimals = new Set(files.map(({ format }) => format.decimal))
+  const byFile = decimals.size > 1
+  const sql = (): string => {
+    const readers = groups.map((group) => {
+      const { format } = group[0]!
+      const reader = csvSql(
         group.map(({ full }) => full),
-        group[0]!.format,
+        format,
         names,
-        { types, rejects: true },
-      ),
-    )
+        { rejects: true },
+      )
+      return byFile
+        ? `(select *, ${literal(format.decimal ?? '.')} as mattock_decimal from ${reader})`
+        : reader
+    })
     const all =
       readers.length === 1
         ? readers[0]!
@@ -145,7 +151,7 @@ export function openCsv(files: readonly FormattedFile[]): OpenedFiles {
       const { values } = folderValues(path)
       const cells = folders.map((name) => {
         const value = values.find((entry) => entry.name === name)?.value
-        return value === undefined ? 'null' : `cast(${literal(value)} as ${types[name] ?? 'VARCHAR'})`
+        return value === undefined ? 'null' : literal(value)
       })
       return `(${[literal(full), ...cells].join(', ')})`
     })
@@ -156,6 +162,8 @@ export function openCsv(files: readonly FormattedFile[]): OpenedFiles {
     columns: [...names, ...folders].map((name) => ({ name, type: 'VARCHAR' })),
     sql,
     ofText: true,
+    texts: new Map(groups.flat().map(({ full, format }) => [full, format])),
+    ...(byFile ? { decimal: 'by file' as const } : decimals.has(',') ? { decimal: ',' as const } : {}),
     rows: new Map(),
   }
 }

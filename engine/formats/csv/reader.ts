@@ -7,7 +7,7 @@ export function csvSql(
   paths: readonly string[],
   format: FileFormat,
   names: readonly string[],
-  { types = {}, rejects = false }: CsvReading = {},
+  { rejects = false }: CsvReading = {},
 ): string {
   const quote = format.quote ?? '"'
   const options = [
@@ -20,11 +20,10 @@ export function csvSql(
     `filename = 'mattock_file'`,
     ...(format.skip ? [`skip = ${format.skip}`] : []),
     ...(format.comment ? [`comment = ${literal(format.comment)}`] : []),
-    ...(format.decimal ? [`decimal_separator = ${literal(format.decimal)}`] : []),
     ...(format.encoding && format.encoding !== 'utf-8' ? [`encoding = ${literal(format.encoding)}`] : []),
     ...(format.gzip ? ["compression = 'gzip'"] : []),
     ...(rejects ? ['store_rejects = true', 'rejects_limit = 0'] : []),
-    `columns = {${names.map((name) => `${literal(name)}: ${literal(types[name] ?? 'VARCHAR')}`).join(', ')}}`,
+    `columns = {${names.map((name) => `${literal(name)}: 'VARCHAR'`).join(', ')}}`,
   ]
   return `read_csv(${literalList(paths)}, ${options.join(', ')})`
 }

@@ -61,7 +61,7 @@ export const xlsx: Format = {
     )
     return withFolders(files, {
       sql: `(${selects.join(' union all by name ')})`,
-      columns: parts[0]!.names.map((name) => ({ name, type: reading.types?.[name] ?? 'VARCHAR' })),
+      columns: parts[0]!.names.map((name) => ({ name, type: 'VARCHAR' })),
     })
   },
   async tables(_duck, { full, path }, _known, folder) {

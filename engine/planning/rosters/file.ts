@@ -22,7 +22,7 @@ export const file: ReadRoster<'file'> = async (
     async (duck, source) => {
       if (source.empty) return { columns: [], key: [], rows: [] }
       const list = source.columns.map(({ name }) => `cast(${quoteName(name)} as varchar)`).join(', ')
-      const reader = await duck.runAndReadAll(`select ${list} from ${source.sql({})} limit ${mostRead}`)
+      const reader = await duck.runAndReadAll(`select ${list} from ${source.sql()} limit ${mostRead}`)
       // the counting beside the reading is of no use here, and its failing is told by the reading
       await source.counted.catch(() => {})
       return textTable(

@@ -1,8 +1,13 @@
-import { Button } from '@mui/material'
+import { Autocomplete, Button, TextField } from '@mui/material'
 import { useState, type ReactElement } from 'react'
+import type { FieldType } from '../../../core/field/field'
 import { TakeAway } from '../TakeAway'
 import { Choice, TextInput } from '../controls'
 import type { FieldProps } from './frame'
+
+/** The words that may be chosen. */
+const wordsOf = (type: FieldType): readonly string[] =>
+  type.kind === 'choice' ? type.options : type.kind === 'either' ? type.of.flatMap(wordsOf) : []
 
 /** A map from names to texts or choices, a line a pair. */
 export function Pairs({ field, said, value, onChange, frame }: FieldProps): ReactElement {
@@ -10,6 +15,7 @@ export function Pairs({ field, said, value, onChange, frame }: FieldProps): Reac
   const of = field.takes.kind === 'map' ? field.takes.of : { kind: 'text' as const }
   const put = (next: readonly (readonly [string, unknown])[]) =>
     onChange(next.length === 0 ? undefined : Object.fromEntries(next))
+  const set = (i: number, next: string) => put(entries.map((pair, at) => (at === i ? [pair[0], next] : pair)))
   const free = () => {
     for (let n = entries.length + 1; ; n++)
       if (!entries.some(([name]) => name === `column_${n}`)) return `column_${n}`
@@ -32,7 +38,30 @@ export function Pairs({ field, said, value, onChange, frame }: FieldProps): Reac
               value={String(one)}
               disabled={frame.locked}
               options={of.options.map((option) => [option, option] as const)}
-              onChange={(next) => put(entries.map((pair, at) => (at === i ? [name, next] : pair)))}
+              onChange={(next) => set(i, next)}
+            />
+          ) : of.kind === 'either' ? (
+            <Autocomplete
+              freeSolo
+              disableClearable
+              size="small"
+              sx={{ width: 200 }}
+              options={wordsOf(of)}
+              filterOptions={(options) => options}
+              inputValue={String(one)}
+              disabled={frame.locked}
+              onInputChange={(_, next, reason) => {
+                if (reason !== 'reset' || wordsOf(of).includes(next)) set(i, next)
+              }}
+              renderInput={(parameters) => (
+                <TextField
+                  {...parameters}
+                  slotProps={{
+                    ...parameters.slotProps,
+                    htmlInput: { ...parameters.slotProps.htmlInput, 'aria-label': `${said} of ${name}` },
+                  }}
+                />
+              )}
             />
           ) : (
             <TextInput
@@ -40,7 +69,7 @@ export function Pairs({ field, said, value, onChange, frame }: FieldProps): Reac
               mono
               value={String(one)}
               disabled={frame.locked}
-              onChange={(next) => put(entries.map((pair, at) => (at === i ? [name, next] : pair)))}
+              onChange={(next) => set(i, next)}
             />
           )}
           {!frame.locked && <TakeAway onClick={() => put(entries.filter((_, at) => at !== i))} />}
@@ -49,7 +78,12 @@ export function Pairs({ field, said, value, onChange, frame }: FieldProps): Reac
       {!frame.locked && (
         <Button
           aria-label={`Add to ${said}`}
-          onClick={() => put([...entries, [free(), of.kind === 'choice' ? of.options[0]! : 'column']])}
+          onClick={() =>
+            put([
+              ...entries,
+              [free(), of.kind === 'map' || of.kind === 'text' ? 'column' : (wordsOf(of)[0] ?? 'column')],
+            ])
+          }
         >
           Add
         </Button>

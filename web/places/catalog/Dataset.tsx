@@ -156,7 +156,7 @@ function Sample({ id, data }: { id: number; data: DatasetData }): ReactElement {
   const types = new Map(
     data.columns.map(({ name, type }) => [
       name,
-      type === 'integer' ? 'integer' : type === 'number' ? 'numeric' : type,
+      type === 'integer' ? 'integer' : type === 'decimal' || type === 'number' ? 'numeric' : type,
     ]),
   )
   return (

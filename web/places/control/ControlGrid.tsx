@@ -14,7 +14,7 @@ import { emptyDraft, field, type Change, type ControlAnswer, type Draft, type Vi
 /** Grid tracks by what a column holds. */
 function widthOf({ name, type }: TableColumn, rows: ControlAnswer['rows']): { basis: number; grow: number } {
   if (type === 'boolean') return { basis: 70, grow: 0 }
-  if (type === 'time' || type === 'integer' || type === 'number') return { basis: 84, grow: 0 }
+  if (['time', 'integer', 'decimal', 'number'].includes(type)) return { basis: 84, grow: 0 }
   const longest = rows.reduce((most, row) => Math.max(most, String(row[name] ?? '').length), name.length)
   return { basis: Math.min(260, Math.max(80, longest * 7.6 + 22)), grow: 1 }
 }

@@ -8,7 +8,7 @@ import { field, type ControlAnswer, type Draft } from './edits'
 /** A number as one, so that a minus is not taken for a formula. */
 function plainCell(draft: Draft, { name, type }: Column): string | number {
   const text = draft[field(name)] ?? ''
-  const value = type === 'integer' || type === 'number' ? readCell(text, type) : undefined
+  const value = type === 'integer' || type === 'decimal' || type === 'number' ? readCell(text, type) : undefined
   return typeof value === 'number' ? value : text
 }
 

@@ -200,7 +200,7 @@ export function idsOf(
         )
   if (sort) {
     const type = table.columns.find(({ name }) => name === sort.column)?.type
-    const number = type === 'integer' || type === 'number'
+    const number = type === 'integer' || type === 'decimal' || type === 'number'
     const compare = new Intl.Collator('en', { numeric: true }).compare
     shown.sort((a, b) => {
       const [x, y] = [a[field(sort.column)] ?? '', b[field(sort.column)] ?? '']

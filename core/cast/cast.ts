@@ -1,0 +1,196 @@
+/**
+ * How a text becomes a value of a Postgres type: what of it fits, losing nothing, and what is sent. A value that does
+ * not fit as it is written is a reject, never rounded, cut or moved (docs/types.md has the whole table).
+ *
+ * The expressions are DuckDB's, over the name of a column of text. DuckDB's own casts cannot tell: they round 1.5 to 2,
+ * cut a time off a date and drop an offset; so the letters are judged first.
+ */
+export interface Cast {
+  /** The type that the values get: Postgres's name of it. */
+  readonly type: string
+  /** Is the text, which is not null, such a value, and kept whole? undefined: every text is. */
+  readonly fits?: (text: string) => string
+  /** The value in the words of Postgres; the text itself where it is left out. */
+  readonly sent?: (text: string) => string
+  /** An empty text is nothing: for every type but those of text. */
+  readonly blankIsNull: boolean
+}
+
+/** How the texts of a source are written, where it is not the plain way. */
+export interface Writing {
+  /** The sign before the decimals of a number. */
+  readonly decimal?: ',' | undefined
+  /** IANA zone of points in time that say none. */
+  readonly zone: string
+}
+
+/** A regular expression that the whole text must fit (RE2). */
+const full = (text: string, pattern: string): string => `regexp_full_match(${text}, '${pattern}')`
+
+const day = '[0-9]{4,6}-[0-9]{1,2}-[0-9]{1,2}'
+const era = '( ?\\(?BC\\)?)?'
+/** Postgres keeps microseconds: of a finer fraction only zeros may follow. */
+const fraction = '([.,][0-9]{1,6}0*)?'
+const clock = `([01]?[0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9]${fraction})?`
+const midnight = '([T ]00:00(:00([.,]0+)?)?)?'
+const offset = ' ?(Z|z|UTC|[+-][0-9]{2}(:?[0-9]{2}(:?[0-9]{2})?)?)'
+const never = '[+-]?(infinity|inf)'
+const number = '[+-]?([0-9]+\\.?[0-9]*|\\.[0-9]+)([eE][+-]?[0-9]{1,3})?'
+
+/** The day at the beginning of a text, as DuckDB reads it. */
+const dayOf = (text: string): string =>
+  `try_cast(case when contains(${text}, 'BC') then regexp_extract(${text}, '^[0-9-]+') || ' (BC)' else regexp_extract(${text}, '^[0-9-]+') end as date)`
+
+const dayFits = (text: string, rest: string): string =>
+  `((${full(text, `${day}${rest}${era}`)} and ${dayOf(text)} is not null) or ${full(lower(text), never)})`
+
+const lower = (text: string): string => `lower(${text})`
+const plainFraction = (text: string): string =>
+  `replace(replace(replace(${text}, ',', '.'), '(BC)', 'BC'), 'T', ' ')`
+
+/** With a decimal comma a point is no sign of a number. */
+const point = (text: string, { decimal }: Writing): string =>
+  decimal === ',' ? `replace(${text}, ',', '.')` : text
+const comma = (text: string, { decimal }: Writing, fits: string): string =>
+  decimal === ',' ? `(not contains(${text}, '.') and ${fits})` : fits
+
+function whole(type: string, duck: string, writing: Writing): Cast {
+  return {
+    type,
+    blankIsNull: true,
+    // 1.0 is 1; DuckDB would take 1.5 for 2, too
+    fits: (text) =>
+      comma(
+        text,
+        writing,
+        `(try_cast(${text} as ${duck}) is not null and ${full(text, '[+-]?[0-9]+')} or (${full(point(text, writing), '[+-]?[0-9]+\\.0*')} and try_cast(split_part(${point(text, writing)}, '.', 1) as ${duck}) is not null))`,
+      ),
+    sent: (text) => `split_part(${point(text, writing)}, '.', 1)`,
+  }
+}
+
+/** numeric(p,s) holds p digits, s of them behind the point (Postgres, 8.1.2); without p and s, any. */
+function exact(type: string, writing: Writing): Cast {
+  const of = /\((\d+)(?:,\s*(-?\d+))?\)$/.exec(type)
+  const special = (text: string, names: string) => full(lower(text), names)
+  const sent = (text: string) => point(text, writing)
+  if (!of)
+    return {
+      type,
+      blankIsNull: true,
+      fits: (text) =>
+        comma(text, writing, `(${full(point(text, writing), number)} or ${special(text, `nan|${never}`)})`),
+      sent,
+    }
+  const scale = Number(of[2] ?? 0)
+  const ahead = Math.max(0, Number(of[1]) - scale)
+  const decimals = scale > 0 ? `(\\.[0-9]{0,${scale}}0*)?` : '(\\.0*)?'
+  // the exponent is worked out by its own: such numbers are few
+  const scientific = (text: string) =>
+    `(contains(${lower(text)}, 'e') and ${full(text, number)} and abs(try_cast(${text} as double)) < 1e${ahead} and round(try_cast(${text} as double), ${scale}) = try_cast(${text} as double))`
+  return {
+    type,
+    blankIsNull: true,
+    fits: (text) => {
+      const plain = point(text, writing)
+      return comma(
+        text,
+        writing,
+        `(${full(plain, `[+-]?0*[0-9]{0,${ahead}}${decimals}`)} and ${full(plain, '.*[0-9].*')} or ${scientific(plain)} or ${special(text, 'nan')})`,
+      )
+    },
+    sent,
+  }
+}
+
+/** Binary numbers keep `digits` decimal digits for certain (IEEE 754: 15 of a double, 6 of a single); more are kept where they come back. */
+function floating(type: string, duck: string, digits: number, writing: Writing): Cast {
+  return {
+    type,
+    blankIsNull: true,
+    fits: (text) => {
+      const plain = point(text, writing)
+      const significant = `ltrim(regexp_replace(regexp_replace(${plain}, '[eE].*$', ''), '[+.-]', '', 'g'), '0')`
+      const back = (value: string) => `try_cast(${value} as decimal(38,18))`
+      const kept = `(length(${significant}) <= ${digits} and isfinite(try_cast(${plain} as ${duck})) or ${back(plain)} = ${back(`try_cast(${plain} as ${duck})::varchar`)} or ${lower(plain)} = try_cast(${plain} as ${duck})::varchar)`
+      return comma(
+        text,
+        writing,
+        `(${full(plain, number)} and ${kept} or ${full(lower(text), `nan|${never}`)})`,
+      )
+    },
+    sent: (text) => point(text, writing),
+  }
+}
+
+const booleanWords = 'true|false|t|f|yes|no|y|n|on|off|1|0'
+
+/** A local time that the clock of the zone never shows (in the gap of spring) has no point in time. */
+const shown = (text: string, zone: string): string => {
+  const local = `try_cast(${plainFraction(text)} as timestamp)`
+  const name = `'${zone.replace(/'/g, "''")}'`
+  return `timezone(${name}, timezone(${name}, ${local})) = ${local}`
+}
+
+/** The cast of texts to a column of this type. Types that are not named here are judged by Postgres itself. */
+export function castTo(type: string, writing: Writing): Cast {
+  const name = type.replace(/\(.*\)/, '').trim()
+  const length = Number(/^(?:character varying|character)\((\d+)\)$/.exec(type)?.[1] ?? NaN)
+  if (!Number.isNaN(length))
+    return { type, blankIsNull: false, fits: (text) => `length(${text}) <= ${length}` }
+  switch (name) {
+    case 'smallint':
+      return whole(type, 'smallint', writing)
+    case 'integer':
+      return whole(type, 'integer', writing)
+    case 'bigint':
+      return whole(type, 'bigint', writing)
+    case 'numeric':
+      return exact(type, writing)
+    case 'double precision':
+      return floating(type, 'double', 15, writing)
+    case 'real':
+      return floating(type, 'float', 6, writing)
+    case 'boolean':
+      return { type, blankIsNull: true, fits: (text) => full(lower(text), booleanWords) }
+    case 'date':
+      return {
+        type,
+        blankIsNull: true,
+        fits: (text) => dayFits(text, midnight),
+        sent: (text) =>
+          `case when ${full(lower(text), never)} then ${text} else regexp_extract(${text}, '^[0-9-]+') || case when contains(${text}, 'BC') then ' BC' else '' end end`,
+      }
+    case 'timestamp without time zone':
+      return {
+        type,
+        blankIsNull: true,
+        fits: (text) => dayFits(text, `([T ]${clock})?`),
+        sent: plainFraction,
+      }
+    case 'timestamp with time zone':
+      return {
+        type,
+        blankIsNull: true,
+        fits: (text) =>
+          `(${dayFits(text, `[T ]${clock}${offset}`)} or (${dayFits(text, `([T ]${clock})?`)} and (${full(lower(text), never)} or ${shown(text, writing.zone)})))`,
+        sent: plainFraction,
+      }
+    case 'time without time zone':
+      return { type, blankIsNull: true, fits: (text) => full(text, clock), sent: plainFraction }
+    case 'uuid':
+      return { type, blankIsNull: true, fits: (text) => `try_cast(${text} as uuid) is not null` }
+    case 'json':
+    case 'jsonb':
+      return { type, blankIsNull: true, fits: (text) => `json_valid(${text})` }
+    case 'text':
+    case 'character varying':
+    case 'character':
+    case 'bpchar':
+    case 'name':
+    case 'citext':
+      return { type, blankIsNull: false }
+    default:
+      return { type, blankIsNull: true }
+  }
+}
