@@ -42,10 +42,10 @@ async function load(type: string, texts: readonly string[], more = 'rejects: kee
     ),
   )
   const [row] = await bench.own(
-    'select l.state, l.error, l.balanced, l.read::int, s.reject_file from mattock.load l join mattock.step s on s.load_id = l.id where l.run_id = $1',
+    'select l.state, l.error, l.read = l.written + l.rejected as balanced, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
     [run],
   )
-  expect(row!.balanced, JSON.stringify(row!.error)).not.toBe(false)
+  expect(row, JSON.stringify(row!.error)).toMatchObject({ state: 'done', balanced: true })
   const rejected = new Map<number, string>()
   if (row!.reject_file !== null) {
     const [, ...records] = csvRecords(
@@ -111,11 +111,11 @@ describe('numbers arrive with every digit, or are rejects', () => {
 
   it('1.5 is no integer, 1.555 no numeric(8,2), and the reason says so', async () => {
     const whole = await load('integer', ['1.5'])
-    expect([...whole.rejected]).toEqual([[2, '"1.5" does not fit integer']])
+    expect([...whole.rejected]).toEqual([[2, 'v "1.5" does not fit integer']])
     const exact = await load('numeric(8,2)', ['1.555', '1234567'])
     expect([...exact.rejected.values()]).toEqual([
-      '"1.555" does not fit numeric(8,2)',
-      '"1234567" does not fit numeric(8,2)',
+      'v "1.555" does not fit numeric(8,2)',
+      'v "1234567" does not fit numeric(8,2)',
     ])
   })
 
@@ -201,6 +201,35 @@ describe('days and times arrive as they are written, or are rejects', () => {
     ).toEqual([])
   })
 
+  it('a time without an offset is of the job’s zone; one that its clock never shows is a reject', async () => {
+    const table = `v_${++made}`
+    await bench.rows(`create table ${table} (id int, v timestamptz)`)
+    // clocks of Oslo go from 02:00 to 03:00 on 2026-03-29, and from 03:00 back to 02:00 on 2026-10-25 (IANA tzdb)
+    const texts = ['2026-03-29 01:59:59', '2026-03-29 02:30:00', '2026-03-29 03:00:00', '2026-07-01 12:00', '2026-10-25T02:30:00', '2026-07-01 12:00Z'] // prettier-ignore
+    bench.writeFile('oslo.csv', `id,v\n${texts.map((text, i) => `${i},${text}\n`).join('')}`)
+    const job = fileJob(
+      'oslo',
+      'oslo.csv',
+      `{connection: warehouse, table: ${table}, write: append}`,
+      'rejects: keep',
+    )
+      .replace(
+        'parts:',
+        'slices: {every: P1D, zone: Europe/Oslo, from: "2026-01-01", until: "2026-01-02"}\nparts:',
+      )
+      .replace('each: {', 'each: {slices: false, ')
+    await bench.load(job)
+    expect(
+      await bench.rows(`select id, (v at time zone 'UTC')::text as v from ${table} order by id`),
+    ).toEqual([
+      { id: 0, v: '2026-03-29 00:59:59' },
+      { id: 2, v: '2026-03-29 01:00:00' },
+      { id: 3, v: '2026-07-01 10:00:00' },
+      { id: 4, v: '2026-10-25 01:30:00' },
+      { id: 5, v: '2026-07-01 12:00:00' },
+    ])
+  })
+
   it('time: to the microsecond', async () => {
     const texts = [
       '10:30',
@@ -240,8 +269,8 @@ describe('the rest', () => {
     parted(texts, outcome)
     expect(await changed(outcome, texts, 'v = t')).toEqual([])
     expect([...outcome.rejected.values()].sort()).toEqual([
-      '"12345 " does not fit character varying(5)',
-      '"123456" does not fit character varying(5)',
+      'v "12345 " does not fit character varying(5)',
+      'v "123456" does not fit character varying(5)',
     ])
     const free = await load('text', texts)
     expect(free.rejected.size).toBe(0)

@@ -33,7 +33,8 @@ const era = '( ?\\(?BC\\)?)?'
 const fraction = '([.,][0-9]{1,6}0*)?'
 const clock = `([01]?[0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9]${fraction})?`
 const midnight = '([T ]00:00(:00([.,]0+)?)?)?'
-const offset = ' ?(Z|z|UTC|[+-][0-9]{2}(:?[0-9]{2}(:?[0-9]{2})?)?)'
+/** Postgres knows offsets of less than 16 hours. */
+const offset = ' ?(Z|z|UTC|[+-](0[0-9]|1[0-5])(:?[0-5][0-9](:?[0-5][0-9])?)?)'
 const never = '[+-]?(infinity|inf)'
 const number = '[+-]?([0-9]+\\.?[0-9]*|\\.[0-9]+)([eE][+-]?[0-9]{1,3})?'
 
@@ -45,8 +46,7 @@ const dayFits = (text: string, rest: string): string =>
   `((${full(text, `${day}${rest}${era}`)} and ${dayOf(text)} is not null) or ${full(lower(text), never)})`
 
 const lower = (text: string): string => `lower(${text})`
-const plainFraction = (text: string): string =>
-  `replace(replace(replace(${text}, ',', '.'), '(BC)', 'BC'), 'T', ' ')`
+const plainFraction = (text: string): string => `replace(replace(${text}, ',', '.'), '(BC)', 'BC')`
 
 /** With a decimal comma a point is no sign of a number. */
 const point = (text: string, { decimal }: Writing): string =>
@@ -125,12 +125,20 @@ function floating(type: string, duck: string, digits: number, writing: Writing):
 
 const booleanWords = 'true|false|t|f|yes|no|y|n|on|off|1|0'
 
+const localOf = (text: string): string => `try_cast(${plainFraction(text)} as timestamp)`
+const zoneName = (zone: string): string => `'${zone.replace(/'/g, "''")}'`
+
 /** A local time that the clock of the zone never shows (in the gap of spring) has no point in time. */
-const shown = (text: string, zone: string): string => {
-  const local = `try_cast(${plainFraction(text)} as timestamp)`
-  const name = `'${zone.replace(/'/g, "''")}'`
-  return `timezone(${name}, timezone(${name}, ${local})) = ${local}`
-}
+const shown = (text: string, zone: string): string =>
+  `timezone(${zoneName(zone)}, timezone(${zoneName(zone)}, ${localOf(text)})) = ${localOf(text)}`
+
+/** Does a text of a point in time, known to be one, say its offset? */
+const saysOffset = (text: string): string =>
+  `(right(${text}, 1) in ('Z', 'z', 'C') or contains(${text}, '+') or contains(substr(${text}, 12), '-') or contains(${lower(text)}, 'inf'))`
+
+/** What has no offset is a time of the job's zone; of two such in autumn it is that of standard time, as in Postgres (8.5.1.3). */
+const instantOf = (text: string, zone: string): string =>
+  `case when ${saysOffset(text)} then ${plainFraction(text)} else make_timestamp(epoch_us(timezone(${zoneName(zone)}, ${localOf(text)})))::varchar || '+00' end`
 
 /** The cast of texts to a column of this type. Types that are not named here are judged by Postgres itself. */
 export function castTo(type: string, writing: Writing): Cast {
@@ -174,7 +182,7 @@ export function castTo(type: string, writing: Writing): Cast {
         blankIsNull: true,
         fits: (text) =>
           `(${dayFits(text, `[T ]${clock}${offset}`)} or (${dayFits(text, `([T ]${clock})?`)} and (${full(lower(text), never)} or ${shown(text, writing.zone)})))`,
-        sent: plainFraction,
+        sent: (text) => instantOf(text, writing.zone),
       }
     case 'time without time zone':
       return { type, blankIsNull: true, fits: (text) => full(text, clock), sent: plainFraction }

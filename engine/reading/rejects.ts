@@ -90,7 +90,7 @@ async function wrongRows(
   const reasons = tries
     .map(
       ({ wrong: no, source: name, value, type }) =>
-        `case when ${no} then ${tries.length > 1 ? `${literal(`${name} `)} || ` : ''}'"' || ${value} || ${literal(`" does not fit ${type}`)} end`,
+        `case when ${no} then ${literal(`${name} "`)} || ${value} || ${literal(`" does not fit ${type}`)} end`,
     )
     .join(', ')
   const raw = source.texts
