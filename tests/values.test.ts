@@ -249,6 +249,83 @@ describe('days and times arrive as they are written, or are rejects', () => {
   })
 })
 
+describe('what the table itself refuses is a reject, all of it, at its own line', () => {
+  it('an enum, a domain, a type that only Postgres knows', async () => {
+    const moods = ['ok', 'glad', 'sad', '', 'OK']
+    expect(parted(moods, await load('mood', moods))).toEqual(['ok', 'sad', ''])
+    const numbers = ['2', '3', '4', 'x', '']
+    expect(parted(numbers, await load('even', numbers))).toEqual(['2', '4', ''])
+    const addresses = ['10.0.0.1/8', '10.0.0.300', '::1', 'home']
+    expect(parted(addresses, await load('inet', addresses))).toEqual(['10.0.0.1/8', '::1'])
+    const lists = ['{1,2}', '{1,', '[0:1]={1,2}', '{a}']
+    expect(parted(lists, await load('int[]', lists))).toEqual(['{1,2}', '[0:1]={1,2}'])
+    const bytes = ['\\x00ff', '\\x0', '\\xzz', 'abc']
+    expect(parted(bytes, await load('bytea', bytes))).toEqual(['\\x00ff', 'abc'])
+    const spans = ['1 day 02:00', 'P1DT2H', 'soon', '-3 mons']
+    expect(parted(spans, await load('interval', spans))).toEqual(['1 day 02:00', 'P1DT2H', '-3 mons'])
+  })
+
+  it('not null, checks, keys twice in the file and in the table, references', async () => {
+    await bench.rows('create table makers (code text primary key)')
+    await bench.rows("insert into makers values ('a'), ('b')")
+    await bench.rows(
+      'create table pumps (id int primary key, maker text not null references makers, head numeric(5,1) constraint positive check (head > 0), serial text unique)',
+    )
+    await bench.rows("insert into pumps values (100, 'a', 1, 's100')")
+    const rows = ['1,a,1.5,s1', '2,,2.5,s2', '3,z,3.5,s3', '4,a,-1,s4', '1,b,2,s5', '100,b,2,s6', '7,b,2,s1', '8,z,-2,s8', '9,b,9.99,s9', '10,b,,', '11,b,,'] // prettier-ignore
+    bench.writeFile('pumps.csv', `id,maker,head,serial\n${rows.join('\n')}\n`)
+    const run = await bench.load(
+      fileJob('pumps', 'pumps.csv', '{connection: warehouse, table: pumps, write: append}', 'rejects: keep'),
+    )
+    expect(await bench.rows('select id from pumps order by id')).toEqual(
+      [1, 10, 11, 100].map((id) => ({ id })),
+    )
+    const [step] = await bench.own(
+      'select s.reject_file, l.read::int, l.written::int, l.rejected::int from mattock.load_step s join mattock.load l on l.id = s.load_id where l.run_id = $1',
+      [run],
+    )
+    expect(step).toMatchObject({ read: 11, written: 3, rejected: 8 })
+    const [, ...kept] = csvRecords(
+      readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8'),
+    )
+    expect(kept.map(([, line, , reason, raw]) => [Number(line), reason, raw])).toEqual([
+      [3, 'maker is empty, and may not be', rows[1]],
+      [4, 'is not in makers, which pumps_maker_fkey asks for', rows[2]],
+      [5, 'breaks the check positive: (head > (0)::numeric)', rows[3]],
+      [6, 'the same id stands in an earlier row, and pumps_pkey allows it once', rows[4]],
+      [7, 'the same id is in the table already, and pumps_pkey allows it once', rows[5]],
+      [8, 'the same serial stands in an earlier row, and pumps_serial_key allows it once', rows[6]],
+      [9, 'breaks the check positive: (head > (0)::numeric); is not in makers, which pumps_maker_fkey asks for', rows[7]],
+      [10, 'head "9.99" does not fit numeric(5,1)', rows[8]],
+    ]) // prettier-ignore
+  })
+
+  it('lines are those of the file: quoted line breaks, comments, blank lines, several files', async () => {
+    await bench.rows('create table lined (id int, note text)')
+    bench.writeFile(
+      'lined_1.csv',
+      '\uFEFFid,note\r\n1,"two\r\nlines"\r\n\r\nx,bad\r\nshort\r\n3,ok\r\ny,"also\r\nbad"\r\n',
+    )
+    bench.writeFile('lined_2.csv', 'id,note\n1,"a\nb\nc"\nz,bad\n')
+    const run = await bench.load(
+      fileJob('lined', 'lined_*.csv', '{connection: warehouse, table: lined, write: append}', 'rejects: keep').replace('{row.file}', 'lined_*.csv'),
+    ) // prettier-ignore
+    const [step] = await bench.own(
+      'select s.reject_file from mattock.load_step s join mattock.load l on l.id = s.load_id where l.run_id = $1',
+      [run],
+    )
+    const [, ...kept] = csvRecords(
+      readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8'),
+    )
+    expect(kept.map(([file, line, , , raw]) => [file, Number(line), raw])).toEqual([
+      ['lined_1.csv', 5, 'x,bad'],
+      ['lined_1.csv', 6, 'short'],
+      ['lined_1.csv', 8, 'y,"also\r\nbad"'],
+      ['lined_2.csv', 5, 'z,bad'],
+    ])
+  })
+})
+
 describe('the rest', () => {
   it('text is not cut, and keeps blanks, quotes and emptiness', async () => {
     const texts = [

@@ -14,6 +14,9 @@ const wrongTable = 'mattock_wrong'
 const brokenTable = 'mattock_broken'
 const placesTable = 'mattock_places'
 
+/** Tells rows that were refused elsewhere: number in the order of the source, column and reason. */
+export type MoreWrong = (add: (number: number, column: string, reason: string) => void) => Promise<void>
+
 /** Lines that no reader can take, of the reading that `duck` has just done. */
 export async function brokenLines(duck: DuckDBConnection, source: OpenSource): Promise<number> {
   if (!source.ofText) return 0
@@ -47,15 +50,19 @@ export async function keepRejects(
   duck: DuckDBConnection,
   source: OpenSource,
   casting: Casting,
-  { broken, missing }: { readonly broken: number; readonly missing: number },
+  {
+    broken,
+    missing,
+    more,
+  }: { readonly broken: number; readonly missing: number; readonly more?: MoreWrong | undefined },
   context: StepContext,
 ): Promise<number> {
-  const looks = missing > 0 && casting.wrong !== undefined
+  const looks = missing > 0 && (casting.wrong !== undefined || more !== undefined)
   if (broken === 0 && !looks) return 0
   await mkdir(context.rejectFolder, { recursive: true })
   const file = join(context.rejectFolder, `${context.load}-${context.step}.csv`)
   return await withDuck(context.zone, true, async (ordered) => {
-    const wrong = looks ? await wrongRows(ordered, source, casting) : 0
+    const wrong = looks ? await wrongRows(ordered, source, casting, more) : 0
     const brokenRows = broken > 0 ? await copyOver(duck, ordered) : 0
     if (wrong + brokenRows === 0) return 0
     await countReasons(ordered, { wrong, broken: brokenRows }, context)
@@ -79,40 +86,54 @@ export async function keepRejects(
   })
 }
 
-/** The rows with a value that does not fit, each numbered within its file as it stands there. */
+/** The rows with a value that does not fit, and those refused elsewhere, each numbered within its file as it stands there. */
 async function wrongRows(
   ordered: DuckDBConnection,
   source: OpenSource,
   { judged, tries, wrong }: Casting,
+  more: MoreWrong | undefined,
 ): Promise<number> {
-  const column = tries.map(({ wrong: no, source: name }) => `when ${no} then ${literal(name)}`).join(' ')
-  // all that is wrong with a row, not the first thing only
-  const reasons = tries
-    .map(
-      ({ wrong: no, source: name, value, type }) =>
-        `case when ${no} then ${literal(`${name} "`)} || ${value} || ${literal(`" does not fit ${type}`)} end`,
-    )
-    .join(', ')
   const raw = source.texts
     ? 'null::varchar'
     : `to_json(struct_pack(${source.columns.map(({ name }) => `${quoteName(name)} := ${quoteName(name)}`).join(', ')}))::varchar`
   const numbered = `(select *, row_number() over () as mattock_n from ${judged})`
   await ordered.run(
-    `create or replace temporary table ${wrongTable} as
-     select coalesce(mattock_file, '') as file, mattock_n as number, case ${column} end as "column",
-       concat_ws('; ', ${reasons}) as reason, ${raw} as raw
-     from ${numbered} where ${wrong}`,
+    `create or replace temporary table ${wrongTable} (file varchar, number bigint, "column" varchar, reason varchar, raw varchar, kind varchar)`,
   )
-  const count = async (text: string) => Number((await ordered.runAndReadAll(text)).getRows()[0]![0])
-  const found = await count(`select count(*) from ${wrongTable}`)
+  if (wrong !== undefined) {
+    const column = tries.map(({ wrong: no, source: name }) => `when ${no} then ${literal(name)}`).join(' ')
+    // all that is wrong with a row, not the first thing only
+    const reasons = tries.map(
+      ({ wrong: no, source: name, value, type }) =>
+        `case when ${no} then ${literal(`${name} "`)} || ${value} || ${literal(`" does not fit ${type}`)} end`,
+    )
+    await ordered.run(
+      `insert into ${wrongTable}
+       select coalesce(mattock_file, ''), mattock_n, case ${column} end, concat_ws('; ', ${reasons.join(', ')}), ${raw}, 'cannot be read as its type'
+       from ${numbered} where ${wrong}`,
+    )
+  }
+  if (more) {
+    await ordered.run(
+      'create or replace temporary table mattock_refused (number bigint, "column" varchar, reason varchar)',
+    )
+    await append(ordered, 'mattock_refused', (add) => more((...row) => add(row)))
+    await ordered.run(
+      `insert into ${wrongTable} select coalesce(mattock_file, ''), number, "column", reason, ${raw}, 'the table refuses it'
+       from ${numbered} s join mattock_refused r on r.number = s.mattock_n`,
+    )
+  }
+  const [[found]] = (await ordered.runAndReadAll(`select count(*) from ${wrongTable}`)).getRows() as [
+    [bigint],
+  ]
   // the files come one after the other: a row's number within its own is that behind the first of it
-  if (found > 0 && (source.texts?.size ?? 1) > 1)
+  if (found > 0n && (source.texts?.size ?? 1) > 1)
     await ordered.run(
       `update ${wrongTable} set number = number - f.first + 1
        from (select coalesce(mattock_file, '') as file, min(mattock_n) as first from ${numbered} group by all) f
        where f.file = ${wrongTable}.file`,
     )
-  return found
+  return Number(found)
 }
 
 /** The broken lines of one connection for another: temporary tables are seen by their own only. */
@@ -164,8 +185,8 @@ async function countReasons(
   }
   if (wrong > 0)
     await add(
-      `select "column", count(*) from ${wrongTable} group by all order by 2 desc`,
-      (column) => `${column}: cannot be read as its type`,
+      `select "column" || ': ' || kind, count(*) from ${wrongTable} group by all order by 2 desc`,
+      (words) => words,
     )
   if (broken > 0)
     await add(`select kind, count(*) from ${brokenTable} group by all order by 2 desc`, (kind) => kind)

@@ -1,7 +1,5 @@
-import { pipeline } from 'node:stream/promises'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import type pg from 'pg'
-import { from as copyFrom } from 'pg-copy-streams'
 import { judgeEvidence } from '../../core/catalog/evidence'
 import { postgresTypeFor } from '../../core/catalog/types'
 import { classSql, trimSql, valueClasses, type ValueClass } from '../../core/catalog/valueClass'
@@ -10,14 +8,15 @@ import { rulesFor, shapedSql } from '../../core/shape/shape'
 import { quoteName } from '../../core/text/slot'
 import { checkFiles } from '../checks'
 import { qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
-import { StepFault, nothingWritten, stepFault, stopped, type StepContext } from '../context/step'
-import { literal, makePipe } from '../duck/duck'
+import { emptyOutcome, type StepContext } from '../context/step'
 import { castColumns } from '../reading/cast'
-import { brokenLines, keepRejects } from '../reading/rejects'
+import { brokenLines, keepRejects, type MoreWrong } from '../reading/rejects'
 import type { EmptySource, OpenSource } from '../reading/source'
 import { filledColumns, sourceColumns, typeFor } from './columns'
 import { writeMarker } from './markers'
 import { checkRejects, noteCounts } from './rejects'
+import { isOfData, refusedRows, stageWhatFits } from './misfits'
+import { pump } from './pump'
 import { applyStage, goesStraight, makeStage, prepareTarget } from './stage'
 
 export interface TableTarget {
@@ -61,33 +60,49 @@ export async function toTable(
     names: source.columns.map(({ name }) => name),
   })
   const names = mapped.map(({ name }) => name)
-  const straight = goesStraight(spec)
-  if (!straight) await makeStage(client, table, names, numbered, context, spec.into.connection)
-  const into = straight ? qualified(table) : 'mattock_stage'
   const wanted = mapped.map(({ name, type }) => ({
     source: sourceOf.get(name)!,
     type,
     shaped: (operand: string) => shapedSql(operand, rulesFor({ name, type }, spec.shape ?? [])),
   }))
   const cast = castColumns(source, wanted, { zone: context.zone, into: 'text' })
-  const copied = await pump(
-    client,
-    duck,
-    `select ${cast.operands.join(', ')} from ${cast.from}`,
-    `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`,
-    spec.into.connection,
-    context,
-  )
-  const { rows } = await noteCounts(source, context.outcome)
-  const broken = await brokenLines(duck, source)
-  const missing = rows - copied - broken
-  const rejected = broken + (await keepRejects(duck, source, cast, { broken, missing }, context))
-  context.outcome.counts = { ...context.outcome.counts, read: rows, rejected }
-  checkRejects(spec, rows, rejected, context.outcome)
-  if (straight) {
-    context.outcome.counts = { ...context.outcome.counts, written: copied }
-    await writeMarker(client, context)
-  } else await finishWithRows(client, target, names, copied, context)
+  const select = `select ${cast.operands.join(', ')} from ${cast.from}`
+  /** Counts what was left out, and holds it to what the job allows. */
+  const settleRejects = async (copied: number, more?: MoreWrong) => {
+    const { rows } = await noteCounts(source, context.outcome)
+    const broken = await brokenLines(duck, source)
+    const missing = rows - copied - broken
+    const rejected = broken + (await keepRejects(duck, source, cast, { broken, missing, more }, context))
+    context.outcome.counts = { ...context.outcome.counts, read: rows, rejected }
+    checkRejects(spec, rows, rejected, context.outcome)
+  }
+  const short = async () => {
+    const straight = goesStraight(spec)
+    if (!straight) await makeStage(client, table, names, numbered, context, spec.into.connection)
+    const into = straight ? qualified(table) : 'mattock_stage'
+    const copy = `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`
+    const copied = await pump(client, duck, select, copy, spec.into.connection, context)
+    await settleRejects(copied)
+    if (straight) {
+      context.outcome.counts = { ...context.outcome.counts, written: copied }
+      await writeMarker(client, context)
+    } else await finishWithRows(client, target, names, copied, context)
+  }
+  // where rows may be left out, one that the table refuses is left out, too: then each is looked at by itself
+  if (spec.rejects === 'fail') return await short()
+  await client.query('savepoint mattock_short')
+  try {
+    return await short()
+  } catch (error) {
+    if (!isOfData(error)) throw error
+    await client.query('rollback to savepoint mattock_short')
+    context.outcome.log.push(`looking for the rows that the table refuses: ${(error as Error).message}`)
+  }
+  context.outcome.rejectReasons = {}
+  context.outcome.counts = emptyOutcome().counts
+  const { staged } = await stageWhatFits({ client, table, columns: mapped, spec }, cast, context)
+  await settleRejects(staged, refusedRows(client))
+  await finishWithRows(client, target, names, staged, context)
 }
 
 /** Applies what is staged and leaves the marker; the caller commits. */
@@ -164,79 +179,4 @@ function postgresFromDuck(type: string): string {
   } // prettier-ignore
   const decimal = /^DECIMAL\((\d+),\s*(\d+)\)$/.exec(type)
   return decimal ? `numeric(${decimal[1]},${decimal[2]})` : (like[type] ?? 'text')
-}
-
-/** DuckDB writes CSV into the pipe, COPY reads it. Returns the rows that Postgres took. */
-async function pump(
-  client: pg.PoolClient,
-  duck: DuckDBConnection,
-  select: string,
-  copy: string,
-  on: string,
-  context: StepContext,
-): Promise<number> {
-  const pipe = await makePipe()
-  const start = performance.now()
-  const onAbort = () => duck.interrupt()
-  context.signal.addEventListener('abort', onAbort)
-  try {
-    const sink = client.query(copyFrom(copy))
-    const written = duck
-      .runAndReadAll(
-        `copy (${select}) to ${literal(pipe.path)} (format csv, header false, use_tmp_file false)`,
-      )
-      .then(
-        (result) => {
-          pipe.finish()
-          return Number(result.getRows()[0]![0])
-        },
-        (error: Error) => {
-          // the stream must fail, not end: an end would commit half a file
-          pipe.stream.destroy(error)
-          throw error
-        },
-      )
-    // COPY's own fault says more than the broken pipe that DuckDB sees because of it
-    const [produced, pumped] = await Promise.allSettled([written, pipeline(pipe.stream, sink)])
-    if (context.signal.aborted) throw stopped()
-    const databaseError =
-      pumped.status === 'rejected' &&
-      (pumped.reason as { code?: string }).code !== undefined &&
-      /^[0-9A-Z]{5}$/.test(String((pumped.reason as { code?: string }).code))
-    if (pumped.status === 'rejected' && databaseError) throw pumped.reason
-    if (produced.status === 'rejected') throw readFault(produced.reason as Error)
-    if (pumped.status === 'rejected') throw pumped.reason
-    context.outcome.statements.push({
-      on,
-      text: select,
-      rows: produced.value,
-      milliseconds: Math.round(performance.now() - start),
-    })
-    context.outcome.statements.push({
-      on,
-      text: copy,
-      rows: sink.rowCount,
-      milliseconds: Math.round(performance.now() - start),
-    })
-    if (produced.value !== sink.rowCount)
-      stepFault(
-        'lost-rows',
-        `${produced.value} rows were read and ${sink.rowCount} arrived`,
-        'rerun; tell us if it happens again',
-      )
-    return sink.rowCount
-  } finally {
-    context.signal.removeEventListener('abort', onAbort)
-    await pipe.destroy()
-  }
-}
-
-function readFault(error: Error): Error {
-  const first = error.message.split('\n')[0] ?? error.message
-  return new StepFault({
-    code: 'read',
-    message: `the file cannot be read: ${first}`,
-    effect: nothingWritten,
-    advice: 'look at the file; is it the CSV it should be?',
-  })
 }

@@ -1,0 +1,196 @@
+import type pg from 'pg'
+import type { DuckDBConnection } from '@duckdb/node-api'
+import type { TableColumn } from '../../core/catalog/types'
+import type { ToTable } from '../../core/job/steps/transfer'
+import { quoteName } from '../../core/text/slot'
+import { qualified, type TargetTable } from '../connectors/postgres/tables'
+import { recorded, type StepContext } from '../context/step'
+import { withDuck } from '../duck/duck'
+import type { Casting } from '../reading/cast'
+import type { MoreWrong } from '../reading/rejects'
+import { pump } from './pump'
+
+/**
+ * Rows that Postgres itself refuses, found one by one: what its types say no to (an enum, a domain, a number of its
+ * own), and what the table's rules do (not null, checks, keys, references). Only where a load has met such a row; one
+ * without goes the short way, by COPY.
+ */
+
+/** Is it a fault of data or of a rule of the table, such as a row that another one may be without? (SQLSTATE 22, 23) */
+export const isOfData = (error: unknown): boolean =>
+  /^2[23]/.test((error as { readonly code?: string }).code ?? '')
+
+interface Place {
+  readonly client: pg.PoolClient
+  readonly table: TargetTable
+  readonly columns: readonly TableColumn[]
+  readonly spec: ToTable
+}
+
+/**
+ * Fills the stage row by row where it must be: every row that fits goes into mattock_stage, the others into
+ * mattock_faults with their number, column and reason.
+ * @returns rows in the stage, and the others
+ */
+export async function stageWhatFits(
+  { client, table, columns, spec }: Place,
+  casting: Casting,
+  context: StepContext,
+): Promise<{ staged: number; refused: number }> {
+  const { outcome } = context
+  const on = spec.into.connection
+  const names = columns.map(({ name }) => name)
+  await client.query(
+    `create temporary table mattock_raw (n bigint, ${names.map((_, i) => `v${i} text`).join(', ')}) on commit drop;
+     create temporary table mattock_faults (n bigint, "column" text, reason text) on commit drop`,
+  )
+  await withDuck(context.zone, true, async (ordered: DuckDBConnection) => {
+    const { judged, wrong, operands } = casting
+    const numbered = `(select *, row_number() over () as mattock_n from ${judged})`
+    await pump(
+      client,
+      ordered,
+      `select mattock_n, ${operands.join(', ')} from ${numbered}${wrong ? ` where not (${wrong})` : ''}`,
+      'copy mattock_raw from stdin (format csv)',
+      on,
+      context,
+    )
+  })
+  await client.query('create index on mattock_raw (n); analyze mattock_raw')
+  const list = names.map(quoteName).join(', ')
+  await recorded(
+    client,
+    outcome,
+    on,
+    `create temporary table mattock_stage on commit drop as select 0::bigint as mattock_line, ${list} from ${qualified(table)} with no data`,
+  )
+  // halves that hold no fault go in whole: k faults among n rows cost some k·log n statements
+  await client.query(
+    `create or replace function pg_temp.mattock_fill(first bigint, last bigint) returns void language plpgsql as $$
+     declare fault text; of text;
+     begin
+       begin
+         insert into mattock_stage (mattock_line, ${list})
+         select n, ${columns.map(({ type }, i) => `v${i}::${type}`).join(', ')} from mattock_raw where n between first and last order by n;
+         return;
+       exception when data_exception or integrity_constraint_violation then
+         if first = last then
+           get stacked diagnostics fault = message_text, of = column_name;
+           insert into mattock_faults values (first, coalesce(of, ''), fault);
+           return;
+         end if;
+       end;
+       perform pg_temp.mattock_fill(first, (first + last) / 2);
+       perform pg_temp.mattock_fill((first + last) / 2 + 1, last);
+     end $$`,
+  )
+  await recorded(
+    client,
+    outcome,
+    on,
+    'select pg_temp.mattock_fill(min(n), max(n)) from mattock_raw having count(*) > 0',
+  )
+  await breakRules({ client, table, columns, spec }, context)
+  const { rows } = await client.query<{ staged: string; refused: string }>(
+    'select (select count(*) from mattock_stage) as staged, (select count(distinct n) from mattock_faults) as refused',
+  )
+  return { staged: Number(rows[0]!.staged), refused: Number(rows[0]!.refused) }
+}
+
+interface Rule {
+  readonly name: string
+  readonly kind: 'c' | 'f' | 'p' | 'u'
+  /** Columns of the table, and those of the table it refers to. */
+  readonly columns: readonly string[]
+  readonly others: readonly string[]
+  readonly refers: string | null
+  readonly expression: string | null
+}
+
+/** Takes rows that a rule of the table forbids out of the stage, all the rules that a row breaks being told. */
+async function breakRules({ client, table, columns, spec }: Place, { outcome }: StepContext): Promise<void> {
+  const names = new Set(columns.map(({ name }) => name))
+  const note = (reason: string, column: string, where: string, from = 'mattock_stage s') =>
+    recorded(
+      client,
+      outcome,
+      spec.into.connection,
+      `insert into mattock_faults select s.mattock_line, $1, $2 from ${from} where ${where}`,
+      [column, reason],
+    )
+  for (const { name, notNull } of columns)
+    if (notNull) await note(`${name} is empty, and may not be`, name, `s.${quoteName(name)} is null`)
+  for (const rule of await rulesOf(client, table)) {
+    // what the load does not fill has the table's default, which is not for us to judge
+    if (!rule.columns.every((name) => names.has(name))) continue
+    const column = rule.columns.join(', ')
+    const own = rule.columns.map((name) => `s.${quoteName(name)}`)
+    const filled = own.map((name) => `${name} is not null`).join(' and ')
+    if (rule.kind === 'c')
+      await note(
+        `breaks the check ${rule.name}: ${rule.expression}`,
+        column,
+        `not (${rule.expression})`,
+        `mattock_stage s`,
+      )
+    else if (rule.kind === 'f')
+      await note(
+        `is not in ${rule.refers}, which ${rule.name} asks for`,
+        column,
+        `${filled} and not exists (select 1 from ${rule.refers} r where ${rule.others.map((name, i) => `r.${quoteName(name)} = ${own[i]}`).join(' and ')})`,
+      )
+    else {
+      const key = rule.columns.map(quoteName).join(', ')
+      // the key of an upsert may come again: it says which row is meant
+      if (spec.into.key && [...spec.into.key].sort().join('\n') === [...rule.columns].sort().join('\n'))
+        continue
+      await note(
+        `the same ${column} stands in an earlier row, and ${rule.name} allows it once`,
+        column,
+        `s.mattock_line in (select mattock_line from (select mattock_line, row_number() over (partition by ${key} order by mattock_line) as place from mattock_stage s where ${filled}) ranked where place > 1)`,
+      )
+      if (spec.into.write === 'append')
+        await note(
+          `the same ${column} is in the table already, and ${rule.name} allows it once`,
+          column,
+          `exists (select 1 from ${qualified(table)} t where ${rule.columns.map((name, i) => `t.${quoteName(name)} = ${own[i]}`).join(' and ')})`,
+        )
+    }
+  }
+  await client.query('delete from mattock_stage where mattock_line in (select n from mattock_faults)')
+}
+
+async function rulesOf(client: pg.ClientBase, table: TargetTable): Promise<Rule[]> {
+  const { rows } = await client.query<Rule>(
+    `select c.conname as name, c.contype as kind, c.confrelid::regclass::text as refers,
+       array(select a.attname::text from unnest(c.conkey) with ordinality k(num, ord) join pg_attribute a on a.attrelid = c.conrelid and a.attnum = k.num order by ord) as columns,
+       array(select a.attname::text from unnest(c.confkey) with ordinality k(num, ord) join pg_attribute a on a.attrelid = c.confrelid and a.attnum = k.num order by ord) as others,
+       case when c.contype = 'c' then pg_get_expr(c.conbin, c.conrelid) end as expression
+     from pg_constraint c where c.conrelid = $1::regclass and c.contype in ('c', 'f', 'p', 'u') and c.convalidated
+     union all
+     select i.indexrelid::regclass::text, 'u', null,
+       array(select a.attname::text from unnest(i.indkey::int2[]) with ordinality k(num, ord) join pg_attribute a on a.attrelid = i.indrelid and a.attnum = k.num order by ord), '{}', null
+     from pg_index i where i.indrelid = $1::regclass and i.indisunique and i.indpred is null and not (0 = any (i.indkey::int2[]))
+       and not exists (select 1 from pg_constraint c where c.conindid = i.indexrelid and c.conrelid = i.indrelid)`,
+    [qualified(table)],
+  )
+  return rows
+}
+
+/** What was refused, for the record of rejects: each row once, with all that is said against it. */
+export function refusedRows(client: pg.ClientBase): MoreWrong {
+  return async (add) => {
+    // by pages, so that a million of them are never held at once
+    let after = -1
+    for (;;) {
+      const { rows } = await client.query<{ n: string; column: string; reason: string }>(
+        `select n, min("column") as "column", string_agg(reason, '; ' order by reason) as reason from mattock_faults
+         where n > $1 group by n order by n limit 10000`,
+        [after],
+      )
+      for (const { n, column, reason } of rows) add(Number(n), column, reason)
+      if (rows.length < 10_000) return
+      after = Number(rows.at(-1)!.n)
+    }
+  }
+}
