@@ -372,3 +372,112 @@ describe('the rest', () => {
     expect(json.arrived.get(0)).toBe('{"a": 12345678901234567890.123456789}')
   })
 })
+
+describe('JSON on the road to a table', () => {
+  const into = async (name: string, text: string, columns?: string, more = 'rejects: keep') => {
+    const table = `j_${++made}`
+    if (columns) await bench.rows(`create table ${table} (${columns})`)
+    bench.writeFile(name, text)
+    const run = await bench.load(
+      fileJob(table.replace('_', '-'), name, `{connection: warehouse, table: ${table}, write: append}`, more),
+    )
+    const [step] = await bench.own(
+      'select l.state, l.error, l.read::int, l.written::int, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
+      [run],
+    )
+    const rejects = step!.reject_file
+      ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
+      : []
+    return { step: step!, rejects, rows: await bench.rows(`select * from ${table}`), table }
+  }
+  const numbers = ['1', '9007199254740993', '12345678901234567890.123456789', '-0.1', '1e3', '0.30000000000000004', '1e-20'] // prettier-ignore
+
+  it.each([
+    ['numbers.ndjson', numbers.map((n, i) => `{"id":${i},"n":${n}}`).join('\n')],
+    ['numbers.json', `[${numbers.map((n, i) => `{"id":${i},"n":${n}}`).join(',')}]`],
+    ['within.json', `{"page":1,"data":[${numbers.map((n, i) => `{"id":${i},"n":${n}}`).join(',')}]}`],
+  ])('%s keeps every digit, and a table that is made gets numeric', async (name, text) => {
+    const { rows, table } = await into(name, text)
+    const types = await bench.rows(
+      `select data_type from information_schema.columns where table_name = $1 and column_name = 'n'`,
+      [table],
+    )
+    expect(types).toEqual([{ data_type: 'numeric' }])
+    expect(rows).toHaveLength(numbers.length)
+    const wrong = await bench.rows(
+      `select t, n::text from ${table} join unnest($1::text[]) with ordinality x(t, at) on at = id + 1 where n <> t::numeric`,
+      [numbers],
+    )
+    expect(wrong).toEqual([])
+  })
+
+  it('strings in columns of several kinds keep no quotes, lists and objects stay JSON with their numbers', async () => {
+    const { rows } = await into(
+      'mixed.ndjson',
+      '{"id":1,"v":"a \\"b\\""}\n{"id":2,"v":5}\n{"id":3,"v":{"k":[1,12345678901234567890,"x"]}}\n{"id":4,"v":null}\n{"id":5,"v":"12345678901234567890"}\n',
+      'id int, v text',
+    )
+    expect(rows.map(({ v }) => v)).toEqual([
+      'a "b"',
+      '5',
+      '{"k":[1,12345678901234567890,"x"]}',
+      null,
+      '12345678901234567890',
+    ])
+  })
+
+  it('a line that is no object is one reject at its line, whatever it is', async () => {
+    const { step, rejects, rows } = await into(
+      'lines.ndjson',
+      '{"id":1,"v":"a"}\n\n{"id":2,"v":\n[3]\n{"id":4,"v":"d"} x\nnull\n{"id":"no","v":"f"}\n{"id":7,"v":"g"}\n',
+      'id int, v text',
+    )
+    expect(rows.map(({ id }) => id)).toEqual([1, 7])
+    expect(step).toMatchObject({ state: 'done', read: 7, written: 2, rejected: 5 })
+    expect(rejects.map(([, line, column, reason]) => [Number(line), column, reason])).toEqual([
+      [3, '', 'a line that is no JSON object'],
+      [4, '', 'a line that is no JSON object'],
+      [5, '', 'a line that is no JSON object'],
+      [6, '', 'a line that is no JSON object'],
+      [7, 'id', 'id "no" does not fit integer'],
+    ])
+  })
+
+  it('numbers do not become whole, nor times days', async () => {
+    const { rows, rejects } = await into(
+      'casts.json',
+      '[{"n":1.5,"d":"2026-01-01"},{"n":2,"d":"2026-01-02T10:00:00"},{"n":3.0,"d":"2026-01-03"}]',
+      'n int, d date',
+    )
+    expect(rows).toHaveLength(1)
+    expect(rejects.map(([, , , reason]) => reason)).toEqual([
+      'n "1.5" does not fit integer',
+      'd "2026-01-02T10:00:00" does not fit date',
+    ])
+  })
+
+  it('NaN and Infinity, which RFC 8259 has not, arrive as what they are called', async () => {
+    const { rows } = await into('nan.ndjson', '{"n":NaN}\n{"n":-Infinity}\n{"n":1}\n', 'n double precision')
+    expect(rows.map(({ n }) => n)).toEqual([NaN, -Infinity, 1])
+  })
+
+  it('a table is not emptied for a file that nearly all of is broken', async () => {
+    await bench.rows('create table standing (id int)')
+    await bench.rows('insert into standing values (1), (2), (3)')
+    bench.writeFile('broken.csv', 'id\n1\nx\ny\nz\n')
+    const load = async (rejects: string) => {
+      const run = await bench.load(
+        fileJob(
+          'standing',
+          'broken.csv',
+          '{connection: warehouse, table: standing, write: replace-all}',
+          rejects,
+        ),
+      )
+      const [{ state }] = (await bench.own('select state from mattock.load where run_id = $1', [run])) as [{ state: string }] // prettier-ignore
+      return [state, (await bench.rows('select * from standing')).length]
+    }
+    expect(await load('rejects: keep')).toEqual(['failed', 3])
+    expect(await load('rejects: {share: 1}')).toEqual(['done', 1])
+  })
+})

@@ -30,6 +30,10 @@ export interface OpenedFiles {
   /** How each file is read, of formats whose rows are lines. */
   readonly texts?: ReadonlyMap<string, FileFormat>
   readonly decimal?: ',' | 'by file' | undefined
+  /** Its numbers are written as decimals, whatever they are read as. */
+  readonly decimalNumbers?: boolean
+  /** Tells rows that stand for a line that no reader can take. */
+  readonly broken?: string
   /** Rows of each file by its full path, of formats whose text does not tell; by their own footers or lengths. */
   readonly rows: ReadonlyMap<string, number>
 }

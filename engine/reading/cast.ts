@@ -26,12 +26,17 @@ export interface Casting {
   readonly wrong: string | undefined
   /** What may not fit, in the order of the columns. */
   readonly tries: readonly {
-    readonly source: string
-    readonly type: string
-    readonly value: string
+    /** The column; '' for the whole row. */
+    readonly column: string
     readonly wrong: string
+    /** An expression for what is wrong with a row. */
+    readonly reason: string
+    /** The same of all such rows. */
+    readonly words: string
   }[]
 }
+
+const noRecord = 'a line that is no JSON object'
 
 /** Types whose every value fits, by what DuckDB read it as. */
 const wider: Readonly<Record<string, readonly string[]>> = {
@@ -53,7 +58,8 @@ const sure = (native: string, type: string): boolean => {
   const numeric = /^numeric(?:\((\d+),(\d+)\))?$/.exec(type)
   if (!numeric) return false
   const any = numeric[1] === undefined
-  if (!decimal) return any && /^(U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|UINTEGER|DOUBLE|FLOAT)$/.test(native)
+  if (!decimal)
+    return any && /^(NUMERIC|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|UINTEGER|DOUBLE|FLOAT)$/.test(native)
   const [digits, scale] = [Number(decimal[1]), Number(decimal[2])]
   return any || (scale <= Number(numeric[2]) && digits - scale <= Number(numeric[1]) - Number(numeric[2]))
 }
@@ -64,7 +70,7 @@ const instantText = (column: string): string =>
 
 /** A value of a type of DuckDB's as Postgres would write it. */
 function textOf(column: string, native: string): string {
-  if (native === 'VARCHAR') return column
+  if (native === 'VARCHAR' || native === 'NUMERIC') return column
   if (native === 'BLOB') return `'\\x' || lower(hex(${column}))`
   if (native === 'JSON') return `(${column} ->> '$')`
   if (native === 'TIMESTAMP WITH TIME ZONE') return instantText(column)
@@ -106,6 +112,8 @@ export function castColumns(
   const natives = new Map(source.columns.map(({ name, type }) => [name, type]))
   const inner: string[] = []
   const tries: Casting['tries'][number][] = []
+  if (source.broken)
+    tries.push({ column: '', wrong: source.broken, reason: literal(noRecord), words: noRecord })
   const operands = wanted.map(({ source: name, type, shaped = (operand) => operand }, i) => {
     const column = quoteName(name)
     const native = natives.get(name) ?? 'VARCHAR'
@@ -126,7 +134,12 @@ export function castColumns(
     if (!cannot) return given
     if (source.once)
       return `case when ${cannot} then error(${literal(`${name}: `)} || ${value} || ${literal(` does not fit ${type}`)}) else ${given} end`
-    tries.push({ source: name, type, value, wrong: cannot })
+    tries.push({
+      column: name,
+      wrong: cannot,
+      reason: `${literal(`${name} "`)} || ${value} || ${literal(`" does not fit ${type}`)}`,
+      words: `${name}: cannot be read as its type`,
+    })
     return given
   })
   const from = source.sql()

@@ -101,15 +101,13 @@ async function wrongRows(
     `create or replace temporary table ${wrongTable} (file varchar, number bigint, "column" varchar, reason varchar, raw varchar, kind varchar)`,
   )
   if (wrong !== undefined) {
-    const column = tries.map(({ wrong: no, source: name }) => `when ${no} then ${literal(name)}`).join(' ')
+    const first = (of: 'column' | 'words') =>
+      `case ${tries.map((one) => `when ${one.wrong} then ${literal(one[of])}`).join(' ')} end`
     // all that is wrong with a row, not the first thing only
-    const reasons = tries.map(
-      ({ wrong: no, source: name, value, type }) =>
-        `case when ${no} then ${literal(`${name} "`)} || ${value} || ${literal(`" does not fit ${type}`)} end`,
-    )
+    const reasons = tries.map(({ wrong: no, reason }) => `case when ${no} then ${reason} end`)
     await ordered.run(
       `insert into ${wrongTable}
-       select coalesce(mattock_file, ''), mattock_n, case ${column} end, concat_ws('; ', ${reasons.join(', ')}), ${raw}, 'cannot be read as its type'
+       select coalesce(mattock_file, ''), mattock_n, ${first('column')}, concat_ws('; ', ${reasons.join(', ')}), ${raw}, ${first('words')}
        from ${numbered} where ${wrong}`,
     )
   }
@@ -119,7 +117,7 @@ async function wrongRows(
     )
     await append(ordered, 'mattock_refused', (add) => more((...row) => add(row)))
     await ordered.run(
-      `insert into ${wrongTable} select coalesce(mattock_file, ''), number, "column", reason, ${raw}, 'the table refuses it'
+      `insert into ${wrongTable} select coalesce(mattock_file, ''), number, "column", reason, ${raw}, case when "column" = '' then '' else "column" || ': ' end || 'the table refuses it'
        from ${numbered} s join mattock_refused r on r.number = s.mattock_n`,
     )
   }
@@ -178,18 +176,15 @@ async function countReasons(
   { wrong, broken }: { readonly wrong: number; readonly broken: number },
   { outcome }: StepContext,
 ): Promise<void> {
-  const add = async (text: string, words: (of: string) => string) => {
-    const reader = await ordered.runAndReadAll(text)
-    for (const [of, n] of reader.getRows() as [string, bigint][])
-      outcome.rejectReasons[words(of)] = (outcome.rejectReasons[words(of)] ?? 0) + Number(n)
-  }
-  if (wrong > 0)
-    await add(
-      `select "column" || ': ' || kind, count(*) from ${wrongTable} group by all order by 2 desc`,
-      (words) => words,
+  const add = async (table: string) => {
+    const reader = await ordered.runAndReadAll(
+      `select kind, count(*) from ${table} group by all order by 2 desc`,
     )
-  if (broken > 0)
-    await add(`select kind, count(*) from ${brokenTable} group by all order by 2 desc`, (kind) => kind)
+    for (const [words, n] of reader.getRows() as [string, bigint][])
+      outcome.rejectReasons[words] = (outcome.rejectReasons[words] ?? 0) + Number(n)
+  }
+  if (wrong > 0) await add(wrongTable)
+  if (broken > 0) await add(brokenTable)
 }
 
 /**

@@ -57,6 +57,7 @@ export async function openAnswer(
     empty: false,
     label: path,
     ofText: false,
+    decimalNumbers: true,
     columns: relation.columns,
     sql: () => relation.sql,
     counted: counted(rows),

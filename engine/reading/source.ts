@@ -16,6 +16,10 @@ export interface OpenSource {
   readonly texts?: ReadonlyMap<string, FileFormat>
   /** The sign before the decimals of numbers in texts; where files differ in it, each row has its own in "mattock_decimal". */
   readonly decimal?: ',' | 'by file' | undefined
+  /** Its numbers are written as decimals, whatever they are read as. */
+  readonly decimalNumbers?: boolean
+  /** Tells rows that stand for a line that no reader can take. */
+  readonly broken?: string
   /** It flows once: what cannot be cast fails the load, since it cannot be looked at before. */
   readonly once?: boolean
   /** Settles when the source has given all it has, or tells why it could not. */

@@ -1,4 +1,4 @@
-import type { Transfer } from '../../core/job/steps/transfer'
+import { replaces, type Transfer } from '../../core/job/steps/transfer'
 import { stepFault, type Outcome } from '../context/step'
 import type { EmptySource, OpenSource } from '../reading/source'
 
@@ -11,8 +11,19 @@ export async function noteCounts(source: OpenSource | EmptySource, outcome: Outc
 }
 
 /** Holds the rows that cannot be written to what the job allows. @throws StepFault `rejects` */
-export function checkRejects({ rejects }: Transfer, read: number, rejected: number, outcome: Outcome): void {
-  if (rejected === 0 || rejects === 'keep') return
+export function checkRejects(spec: Transfer, read: number, rejected: number, outcome: Outcome): void {
+  const { rejects } = spec
+  if (rejected === 0) return
+  if (rejects === 'keep') {
+    // most likely another file came than was meant; what stands there is worth more than a few rows of it
+    if (replaces(spec) !== 'nothing' && rejected * 2 > read)
+      stepFault(
+        'rejects',
+        `${rejected.toLocaleString('en')} of ${read.toLocaleString('en')} rows cannot be written, and what stands there would be replaced by the few that can`,
+        'look at the rejects; to replace it all the same, say so with rejects: {share: 1}',
+      )
+    return
+  }
   const reasons = Object.entries(outcome.rejectReasons)
     .map(([reason, n]) => `${reason} (${n})`)
     .join('; ')

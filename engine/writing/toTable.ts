@@ -139,7 +139,7 @@ async function offeredColumns(
   const seen = looks ? await lookAt(duck, source, open) : new Map<string, string>()
   return [...sourceOf].map(([name, from]) => ({
     name,
-    type: typeFor(name, spec, seen.get(from) ?? postgresFromDuck(native.get(from) ?? 'VARCHAR')),
+    type: typeFor(name, spec, seen.get(from) ?? postgresFromDuck(native.get(from) ?? 'VARCHAR', source)),
   }))
 }
 
@@ -171,12 +171,14 @@ async function lookAt(
 }
 
 /** The Postgres type that holds what a DuckDB type does. */
-function postgresFromDuck(type: string): string {
+function postgresFromDuck(type: string, { decimalNumbers = false }: OpenSource): string {
+  if (decimalNumbers && type === 'DOUBLE') return 'numeric'
   const like: Record<string, string> = {
     BIGINT: 'bigint', INTEGER: 'integer', SMALLINT: 'smallint', TINYINT: 'smallint', UBIGINT: 'numeric(20,0)', UINTEGER: 'bigint', HUGEINT: 'numeric(38,0)',
     DOUBLE: 'double precision', FLOAT: 'real', BOOLEAN: 'boolean', DATE: 'date', TIME: 'time', TIMESTAMP: 'timestamp', UUID: 'uuid',
     'TIMESTAMP WITH TIME ZONE': 'timestamp with time zone',
   } // prettier-ignore
+  if (type === 'NUMERIC') return 'numeric'
   const decimal = /^DECIMAL\((\d+),\s*(\d+)\)$/.exec(type)
   return decimal ? `numeric(${decimal[1]},${decimal[2]})` : (like[type] ?? 'text')
 }

@@ -7,7 +7,7 @@ import { inScope } from '../../../core/catalog/scope'
 import type { SurveyProgress, SurveyScope } from '../../../database/catalog'
 import { endpointsOf, type Service } from './service'
 import { layServiceDown } from './layDown'
-import { documentTables } from '../../formats/json/documents'
+import { documentTables, exactDocuments } from '../../formats/json/documents'
 import { evidenceOf } from '../../survey/shapes'
 import { reasonOf } from '../../survey/reason'
 
@@ -40,7 +40,10 @@ export async function surveyService(
           strays.push({ path, reason: 'it has no records now' })
           continue
         }
-        for (const table of await documentTables(duck, [file], { kind: 'ndjson' })) {
+        for (const table of await documentTables(
+          duck,
+          await exactDocuments([file], { kind: 'ndjson' }, folder),
+        )) {
           const seen = (await evidenceOf(duck, { sql: `(${table.sql})`, columns: table.columns })).get(file)
           const plain = path.split('?')[0]!
           found.push({

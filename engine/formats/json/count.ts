@@ -17,7 +17,7 @@ async function lengthSql(
   format: FileFormat,
 ): Promise<string | undefined> {
   if (format.inner) {
-    const tables = await documentTables(duck, [full], { ...format, inner: '' })
+    const tables = await documentTables(duck, { paths: [full], format: { ...format, inner: '' } })
     const table = tables.find(({ inner }) => inner === format.inner)
     return table ? `select count(*) from (${table.sql})` : 'select 0'
   }

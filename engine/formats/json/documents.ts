@@ -5,6 +5,7 @@ import { quoteName } from '../../../core/text/slot'
 import type { FileFormat } from '../../../core/catalog/found'
 import { layOut, recordLists, type LaidOutColumn, type NestedType } from '../../../core/files/nested'
 import { literal, literalList } from '../../duck/duck'
+import { exactPath, mark } from './exact'
 
 /** Bytes that one document, and one record of a list, may have; DuckDB takes twice as much memory for each reading. */
 const largestDocument = 64 << 20
@@ -20,8 +21,43 @@ export function objectSize(paths: readonly string[], format: FileFormat): number
 /** A format that no value has. */
 const neverFits = "'\u0001%Y'"
 
+/** Documents of one format, ready to be read. */
+export interface Documents {
+  readonly paths: readonly string[]
+  readonly format: FileFormat
+  /** Of files that are read from a copy with marked numbers (exact.ts): the copy's path and the file's own. */
+  readonly copies?: ReadonlyMap<string, string>
+}
+
+/** Copies that were made by this process: each has a name of its own. */
+let made = 0
+
+/** The files to read so that numbers keep their digits: copies in `folder` where some would not. */
+export async function exactDocuments(
+  paths: readonly string[],
+  format: FileFormat,
+  folder: string,
+): Promise<Documents> {
+  const own = new Map<string, string>()
+  for (const path of paths) {
+    const copy = await exactPath(path, format, folder, `exact-${++made}.json`)
+    if (copy !== path) own.set(path, copy)
+  }
+  if (own.size === 0) return { paths, format }
+  // one reading takes files that are all packed, or none
+  if (format.gzip)
+    for (const path of paths)
+      if (!own.has(path)) own.set(path, await exactPath(path, format, folder, `exact-${++made}.json`, true))
+  const { gzip: _, ...plain } = format
+  return {
+    paths: paths.map((path) => own.get(path) ?? path),
+    format: plain,
+    copies: new Map([...own].map(([path, copy]) => [copy, path])),
+  }
+}
+
 /** The JSON reader of DuckDB with each record as one value `r`, and its file's path as `mattock_file`. */
-function recordsSql(paths: readonly string[], format: FileFormat): string {
+function recordsSql({ paths, format, copies }: Documents): string {
   const layout =
     format.kind === 'ndjson' ? 'newline_delimited' : format.records === undefined ? 'array' : 'unstructured'
   const options = [
@@ -34,9 +70,16 @@ function recordsSql(paths: readonly string[], format: FileFormat): string {
     // dates and times stay text, to be read by their values: DuckDB's own guess forgets the zone
     `dateformat = ${neverFits}`,
     `timestampformat = ${neverFits}`,
+    // a line that is no document is nothing then, and told as such
+    ...(format.kind === 'ndjson' ? ['ignore_errors = true'] : []),
     ...(format.gzip ? ["compression = 'gzip'"] : []),
   ]
-  return `select mattock_file, json as r from read_json(${literalList(paths)}, ${options.join(', ')})`
+  const cases = [...(copies ?? [])].map(([copy, path]) => `when ${literal(copy)} then ${literal(path)}`)
+  const file =
+    cases.length === 0
+      ? 'mattock_file'
+      : `case mattock_file ${cases.join(' ')} else mattock_file end as mattock_file`
+  return `select ${file}, json as r from read_json(${literalList(paths)}, ${options.join(', ')})`
 }
 
 /** DuckDB's type as a shape of documents. */
@@ -47,7 +90,7 @@ function nestedOf(type: DuckDBType): NestedType {
       fields: type.entryNames.map((name, i) => ({ name, type: nestedOf(type.entryTypes[i]!) })),
     }
   if (type instanceof DuckDBListType) return { kind: 'list', of: nestedOf(type.valueType) }
-  return { kind: 'plain', type: type.toString() }
+  return { kind: 'plain', type: type.alias ?? type.toString() }
 }
 
 async function shapeOf(duck: DuckDBConnection, sql: string): Promise<NestedType> {
@@ -63,7 +106,7 @@ export async function findRecords(
 ): Promise<FileFormat> {
   if (format.kind === 'ndjson') return format
   try {
-    const shape = await shapeOf(duck, recordsSql(paths, { ...format, records: '' }))
+    const shape = await shapeOf(duck, recordsSql({ paths, format: { ...format, records: '' } }))
     const lists = recordLists(shape)
     if (shape.kind === 'fields' && lists.length > 0) return { ...format, records: lists[0]! }
   } catch {
@@ -84,12 +127,10 @@ export interface DocumentTable {
  * The tables that documents give, each as a SELECT. A list's table carries the record's first plain field and the
  * entry's number within the list, from 1, so that its rows can be told apart and joined back.
  */
-export async function documentTables(
-  duck: DuckDBConnection,
-  paths: readonly string[],
-  format: FileFormat,
-): Promise<DocumentTable[]> {
-  let base = recordsSql(paths, format)
+export async function documentTables(duck: DuckDBConnection, documents: Documents): Promise<DocumentTable[]> {
+  const { format, copies } = documents
+  const marked = copies !== undefined
+  let base = recordsSql(documents)
   if (format.records) {
     const shape = await shapeOf(duck, base)
     const list = step(shape, format.records.split('.'))
@@ -100,7 +141,12 @@ export async function documentTables(
   const record = await shapeOf(duck, base)
   const [top, ...lists] = layOut(record)
   const first = top!.columns.find(({ type }) => type !== 'list')
-  const tables: DocumentTable[] = [{ inner: '', ...selected(base, 'r', top!.columns, []) }]
+  const tables: DocumentTable[] = [
+    {
+      inner: '',
+      ...(await selected(duck, base, 'r', top!.columns, [], marked)),
+    },
+  ]
   for (const list of lists) {
     const entries = listSql(base, record, list.inner.split('.'))
     const own = [...(first ? [first.name] : []), 'entry']
@@ -111,10 +157,17 @@ export async function documentTables(
     )
     tables.push({
       inner: list.inner,
-      ...selected(entries, 'e', columns, [
-        ...(first ? [{ name: first.name, type: first.type, sql: valueSql('r', first) }] : []),
-        { name: 'entry', type: 'BIGINT', sql: 'mattock_entry' },
-      ]),
+      ...(await selected(
+        duck,
+        entries,
+        'e',
+        columns,
+        [
+          ...(first ? [{ name: first.name, type: first.type, sql: valueSql('r', first, marked) }] : []),
+          { name: 'entry', type: 'BIGINT', sql: 'mattock_entry' },
+        ],
+        marked,
+      )),
     })
   }
   return tables
@@ -151,27 +204,62 @@ function listSql(base: string, record: NestedType, path: readonly string[]): str
 const plainTypes =
   /^(BOOLEAN|TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|UTINYINT|USMALLINT|UINTEGER|UBIGINT|FLOAT|DOUBLE|DECIMAL.*|VARCHAR|DATE|TIME|TIMESTAMP.*|UUID)$/
 
-function valueSql(operand: string, column: LaidOutColumn): string {
+const unmarked = (text: string): string =>
+  `case when starts_with(${text}, '${mark}') then substr(${text}, 2) else ${text} end`
+const unmarkedWithin = (text: string): string => `regexp_replace(${text}, '"${mark}([^"]*)"', '\\1', 'g')`
+
+function valueSql(operand: string, column: LaidOutColumn, marked: boolean): string {
   const value = `${operand}${steps(column.path)}`
-  return plainTypes.test(column.type) ? value : `cast(to_json(${value}) as varchar)`
+  if (column.type === 'VARCHAR') return marked ? unmarked(value) : value
+  // values of several kinds: each as its own text, a string without its quotes
+  if (column.type === 'JSON') {
+    const text = `(${value} ->> '$')`
+    return marked ? unmarkedWithin(unmarked(text)) : text
+  }
+  if (plainTypes.test(column.type)) return value
+  const text = `cast(to_json(${value}) as varchar)`
+  return marked ? unmarkedWithin(text) : text
 }
 
-function selected(
+/** Columns whose every value is a number, some of them marked: they are read as numbers of any digits. */
+async function exactColumns(
+  duck: DuckDBConnection,
+  base: string,
+  operand: string,
+  columns: readonly LaidOutColumn[],
+): Promise<ReadonlySet<string>> {
+  const open = columns.filter(({ type }) => type === 'VARCHAR' || type === 'JSON')
+  if (open.length === 0) return new Set()
+  const tests = open.map(({ path, type }, i) => {
+    const value = `${operand}${steps(path)}`
+    const text = type === 'JSON' ? `(${value} ->> '$')` : value
+    const number = type === 'JSON' ? ` or json_type(${value}) in ('UBIGINT', 'BIGINT', 'DOUBLE')` : ''
+    return `coalesce(bool_and(${text} is null or starts_with(${text}, '${mark}')${number}) and bool_or(starts_with(${text}, '${mark}')), false) as c${i}`
+  })
+  const [row] = (await duck.runAndReadAll(`select ${tests.join(', ')} from (${base})`)).getRows()
+  return new Set(open.filter((_, i) => row![i]).map(({ name }) => name))
+}
+
+async function selected(
+  duck: DuckDBConnection,
   base: string,
   operand: string,
   columns: readonly LaidOutColumn[],
   before: readonly { name: string; type: string; sql: string }[],
-): { sql: string; columns: { name: string; type: string }[] } {
+  marked: boolean,
+): Promise<{ sql: string; columns: { name: string; type: string }[] }> {
+  const exact = marked ? await exactColumns(duck, base, operand, columns) : new Set()
   const all = [
     ...before,
     ...columns.map((column) => ({
       name: column.name,
-      type: plainTypes.test(column.type) ? column.type : 'VARCHAR',
-      sql: valueSql(operand, column),
+      type: exact.has(column.name) ? 'NUMERIC' : plainTypes.test(column.type) ? column.type : 'VARCHAR',
+      sql: valueSql(operand, column, marked),
     })),
   ]
+  const broken = operand === 'r' ? `, ${operand} is null as mattock_broken` : ''
   return {
-    sql: `select mattock_file, ${all.map(({ name, sql }) => `${sql} as ${quoteName(name)}`).join(', ')} from (${base})`,
+    sql: `select mattock_file, ${all.map(({ name, sql }) => `${sql} as ${quoteName(name)}`).join(', ')}${broken} from (${base})`,
     columns: all.map(({ name, type }) => ({ name, type })),
   }
 }
