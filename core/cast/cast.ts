@@ -140,65 +140,63 @@ const saysOffset = (text: string): string =>
 const instantOf = (text: string, zone: string): string =>
   `case when ${saysOffset(text)} then ${plainFraction(text)} else make_timestamp(epoch_us(timezone(${zoneName(zone)}, ${localOf(text)})))::varchar || '+00' end`
 
-/** The cast of texts to a column of this type. Types that are not named here are judged by Postgres itself. */
+type Make = (type: string, writing: Writing) => Cast
+const text: Make = (type) => {
+  const length = /\((\d+)\)$/.exec(type)?.[1]
+  return length === undefined
+    ? { type, blankIsNull: false }
+    : { type, blankIsNull: false, fits: (value) => `length(${value}) <= ${length}` }
+}
+const json: Make = (type) => ({ type, blankIsNull: true, fits: (value) => `json_valid(${value})` })
+
+/** Casts by the name of the type, without what stands in brackets behind it. */
+const casts: Readonly<Record<string, Make>> = {
+  smallint: (type, writing) => whole(type, 'smallint', writing),
+  integer: (type, writing) => whole(type, 'integer', writing),
+  bigint: (type, writing) => whole(type, 'bigint', writing),
+  numeric: exact,
+  'double precision': (type, writing) => floating(type, 'double', 15, writing),
+  real: (type, writing) => floating(type, 'float', 6, writing),
+  boolean: (type) => ({ type, blankIsNull: true, fits: (value) => full(lower(value), booleanWords) }),
+  date: (type) => ({
+    type,
+    blankIsNull: true,
+    fits: (value) => dayFits(value, midnight),
+    sent: (value) =>
+      `case when ${full(lower(value), never)} then ${value} else regexp_extract(${value}, '^[0-9-]+') || case when contains(${value}, 'BC') then ' BC' else '' end end`,
+  }),
+  'timestamp without time zone': (type) => ({
+    type,
+    blankIsNull: true,
+    fits: (value) => dayFits(value, `([T ]${clock})?`),
+    sent: plainFraction,
+  }),
+  'timestamp with time zone': (type, { zone }) => ({
+    type,
+    blankIsNull: true,
+    fits: (value) =>
+      `(${dayFits(value, `[T ]${clock}${offset}`)} or (${dayFits(value, `([T ]${clock})?`)} and (${full(lower(value), never)} or ${shown(value, zone)})))`,
+    sent: (value) => instantOf(value, zone),
+  }),
+  'time without time zone': (type) => ({
+    type,
+    blankIsNull: true,
+    fits: (value) => full(value, clock),
+    sent: plainFraction,
+  }),
+  uuid: (type) => ({ type, blankIsNull: true, fits: (value) => `try_cast(${value} as uuid) is not null` }),
+  json,
+  jsonb: json,
+  text,
+  'character varying': text,
+  character: text,
+  bpchar: text,
+  name: text,
+  citext: text,
+}
+
+/** The cast of texts to a column of this type. Types that are not named above are judged by Postgres itself. */
 export function castTo(type: string, writing: Writing): Cast {
-  const name = type.replace(/\(.*\)/, '').trim()
-  const length = Number(/^(?:character varying|character)\((\d+)\)$/.exec(type)?.[1] ?? NaN)
-  if (!Number.isNaN(length))
-    return { type, blankIsNull: false, fits: (text) => `length(${text}) <= ${length}` }
-  switch (name) {
-    case 'smallint':
-      return whole(type, 'smallint', writing)
-    case 'integer':
-      return whole(type, 'integer', writing)
-    case 'bigint':
-      return whole(type, 'bigint', writing)
-    case 'numeric':
-      return exact(type, writing)
-    case 'double precision':
-      return floating(type, 'double', 15, writing)
-    case 'real':
-      return floating(type, 'float', 6, writing)
-    case 'boolean':
-      return { type, blankIsNull: true, fits: (text) => full(lower(text), booleanWords) }
-    case 'date':
-      return {
-        type,
-        blankIsNull: true,
-        fits: (text) => dayFits(text, midnight),
-        sent: (text) =>
-          `case when ${full(lower(text), never)} then ${text} else regexp_extract(${text}, '^[0-9-]+') || case when contains(${text}, 'BC') then ' BC' else '' end end`,
-      }
-    case 'timestamp without time zone':
-      return {
-        type,
-        blankIsNull: true,
-        fits: (text) => dayFits(text, `([T ]${clock})?`),
-        sent: plainFraction,
-      }
-    case 'timestamp with time zone':
-      return {
-        type,
-        blankIsNull: true,
-        fits: (text) =>
-          `(${dayFits(text, `[T ]${clock}${offset}`)} or (${dayFits(text, `([T ]${clock})?`)} and (${full(lower(text), never)} or ${shown(text, writing.zone)})))`,
-        sent: (text) => instantOf(text, writing.zone),
-      }
-    case 'time without time zone':
-      return { type, blankIsNull: true, fits: (text) => full(text, clock), sent: plainFraction }
-    case 'uuid':
-      return { type, blankIsNull: true, fits: (text) => `try_cast(${text} as uuid) is not null` }
-    case 'json':
-    case 'jsonb':
-      return { type, blankIsNull: true, fits: (text) => `json_valid(${text})` }
-    case 'text':
-    case 'character varying':
-    case 'character':
-    case 'bpchar':
-    case 'name':
-    case 'citext':
-      return { type, blankIsNull: false }
-    default:
-      return { type, blankIsNull: true }
-  }
+  const make = casts[type.replace(/\(.*\)/, '').trim()]
+  return make ? make(type, writing) : { type, blankIsNull: true }
 }

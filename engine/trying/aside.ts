@@ -95,7 +95,8 @@ const cut = (row: readonly (string | null)[]): (string | null)[] =>
 /**
  * What a transaction changed outside the scratch schema $1: relations it holds a lock on that goes with a change, those
  * it dropped (a lock remains on a number that was there before: up to $2, and none of $3), and schemas, functions and
- * extensions it made.
+ * extensions it made. What was made below a savepoint, or in a block with an exception, has a later number than the
+ * transaction itself, so ages are compared.
  */
 const changedOutside = `
   with held as (
@@ -109,9 +110,9 @@ const changedOutside = `
   union
   select 'a table that it dropped' from held
   where relation::bigint <= $2 and relation::bigint <> all ($3) and not exists (select 1 from pg_class where oid = held.relation)
-  union select 'the schema ' || nspname from pg_namespace where nspname !~ '^pg_' and xmin = pg_current_xact_id()::xid
-  union select 'the function ' || proname from pg_proc where xmin = pg_current_xact_id()::xid
-  union select 'the extension ' || extname from pg_extension where xmin = pg_current_xact_id()::xid
+  union select 'the schema ' || nspname from pg_namespace where nspname !~ '^pg_' and age(xmin) <= age(pg_current_xact_id()::xid)
+  union select 'the function ' || proname from pg_proc where age(xmin) <= age(pg_current_xact_id()::xid)
+  union select 'the extension ' || extname from pg_extension where age(xmin) <= age(pg_current_xact_id()::xid)
   order by 1`
 
 /** The stand-ins of one database. */
@@ -354,7 +355,7 @@ export class TryDatabase implements AsideDatabase {
       const exists = await client.query<{ there: boolean }>('select to_regclass($1) is not null as there', [qualified(this.at(entry))]) // prettier-ignore
       if (!exists.rows[0]!.there) continue
       const { fields, rows: written } = await client.query<(string | null)[]>({
-        text: `select * from ${qualified(this.at(entry))} where xmin = pg_current_xact_id()::xid limit ${shownRows}`,
+        text: `select * from ${qualified(this.at(entry))} where age(xmin) <= age(pg_current_xact_id()::xid) limit ${shownRows}`,
         rowMode: 'array',
         types: { getTypeParser: () => (value: string) => value },
       })

@@ -1,7 +1,7 @@
 import type pg from 'pg'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import type { TableColumn } from '../../core/catalog/types'
-import type { ToTable } from '../../core/job/steps/transfer'
+import { replaces, type ToTable } from '../../core/job/steps/transfer'
 import { quoteName } from '../../core/text/slot'
 import { qualified, type TargetTable } from '../connectors/postgres/tables'
 import { recorded, type StepContext } from '../context/step'
@@ -99,7 +99,7 @@ export async function stageWhatFits(
 
 interface Rule {
   readonly name: string
-  readonly kind: 'c' | 'f' | 'p' | 'u'
+  readonly does: 'holds' | 'refers' | 'once'
   /** Columns of the table, and those of the table it refers to. */
   readonly columns: readonly string[]
   readonly others: readonly string[]
@@ -126,14 +126,14 @@ async function breakRules({ client, table, columns, spec }: Place, { outcome }: 
     const column = rule.columns.join(', ')
     const own = rule.columns.map((name) => `s.${quoteName(name)}`)
     const filled = own.map((name) => `${name} is not null`).join(' and ')
-    if (rule.kind === 'c')
+    if (rule.does === 'holds')
       await note(
         `breaks the check ${rule.name}: ${rule.expression}`,
         column,
         `not (${rule.expression})`,
         `mattock_stage s`,
       )
-    else if (rule.kind === 'f')
+    else if (rule.does === 'refers')
       await note(
         `is not in ${rule.refers}, which ${rule.name} asks for`,
         column,
@@ -149,7 +149,7 @@ async function breakRules({ client, table, columns, spec }: Place, { outcome }: 
         column,
         `s.mattock_line in (select mattock_line from (select mattock_line, row_number() over (partition by ${key} order by mattock_line) as place from mattock_stage s where ${filled}) ranked where place > 1)`,
       )
-      if (spec.into.write === 'append')
+      if (replaces(spec) === 'nothing' && !spec.into.key)
         await note(
           `the same ${column} is in the table already, and ${rule.name} allows it once`,
           column,
@@ -162,13 +162,13 @@ async function breakRules({ client, table, columns, spec }: Place, { outcome }: 
 
 async function rulesOf(client: pg.ClientBase, table: TargetTable): Promise<Rule[]> {
   const { rows } = await client.query<Rule>(
-    `select c.conname as name, c.contype as kind, c.confrelid::regclass::text as refers,
+    `select c.conname as name, case c.contype when 'c' then 'holds' when 'f' then 'refers' else 'once' end as does, c.confrelid::regclass::text as refers,
        array(select a.attname::text from unnest(c.conkey) with ordinality k(num, ord) join pg_attribute a on a.attrelid = c.conrelid and a.attnum = k.num order by ord) as columns,
        array(select a.attname::text from unnest(c.confkey) with ordinality k(num, ord) join pg_attribute a on a.attrelid = c.confrelid and a.attnum = k.num order by ord) as others,
        case when c.contype = 'c' then pg_get_expr(c.conbin, c.conrelid) end as expression
      from pg_constraint c where c.conrelid = $1::regclass and c.contype in ('c', 'f', 'p', 'u') and c.convalidated
      union all
-     select i.indexrelid::regclass::text, 'u', null,
+     select i.indexrelid::regclass::text, 'once', null,
        array(select a.attname::text from unnest(i.indkey::int2[]) with ordinality k(num, ord) join pg_attribute a on a.attrelid = i.indrelid and a.attnum = k.num order by ord), '{}', null
      from pg_index i where i.indrelid = $1::regclass and i.indisunique and i.indpred is null and not (0 = any (i.indkey::int2[]))
        and not exists (select 1 from pg_constraint c where c.conindid = i.indexrelid and c.conrelid = i.indrelid)`,
