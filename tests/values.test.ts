@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs'
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { csvRecords } from '../core/files/csvRecords'
+import { saveSettings } from '../engine/connectors/connections'
 import { fileJob, testBench, type TestBench } from './support/bench'
 
 /**
@@ -479,5 +480,114 @@ describe('JSON on the road to a table', () => {
     }
     expect(await load('rejects: keep')).toEqual(['failed', 3])
     expect(await load('rejects: {share: 1}')).toEqual(['done', 1])
+  })
+})
+
+describe('from table to table', () => {
+  let counter = 0
+  const across = async (from: string, to: string, values: readonly string[], more = 'rejects: keep') => {
+    const [a, b] = [`from_${++counter}`, `to_${counter}`]
+    await bench.rows(`create table ${a} (id int, v ${from}); create table ${b} (id int, v ${to})`)
+    for (const [i, value] of values.entries())
+      await bench.rows(`insert into ${a} values ($1, $2)`, [i, value])
+    const document = `
+mattock: job/1
+name: across-${counter}
+title: across
+parts:
+  - once:
+      - id: copy
+        transfer:
+          from: {connection: warehouse, table: ${a}}
+          into: {connection: warehouse, table: ${b}, write: append}
+          ${more}
+`
+    const run = await bench.load(document)
+    const [step] = await bench.own(
+      'select l.state, l.error, l.read::int, l.written::int, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
+      [run],
+    )
+    const rejects = step!.reject_file
+      ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
+      : []
+    const rows = await bench.rows(`select id, v::text from ${b} order by id`)
+    return { step: step!, reasons: rejects.map(([, , , reason]) => reason), arrived: rows.map(({ v }) => v) }
+  }
+
+  it.each([
+    ['numeric', 'integer', ['1', '1.5', '2.0', '-7'], ['1', '2', '-7'], ['1.5']],
+    ['numeric', 'numeric(8,2)', ['1.25', '1.255', '3'], ['1.25', '3.00'], ['1.255']],
+    ['double precision', 'numeric', ['0.1', '0.30000000000000004'], ['0.1', '0.30000000000000004'], []],
+    ['double precision', 'real', ['0.5', '0.1', '0.123456789'], ['0.5', '0.1'], ['0.123456789']],
+    ['bigint', 'double precision', ['5', '9007199254740993'], ['5'], ['9007199254740993']],
+    ['text', 'integer', ['5', ' 6 ', '1.0', '1.5', 'x', '1e3'], ['5', '6', '1'], ['1.5', 'x', '1e3']],
+    ['text', 'numeric', ['1.10', '1,5', 'NaN'], ['1.10', 'NaN'], ['1,5']],
+    ['timestamp', 'date', ['2026-11-24 00:00:00', '2026-11-24 10:30:00'], ['2026-11-24'], ['2026-11-24 10:30:00']],
+    ['text', 'timestamp', ['2026-11-24 10:30', '2026-11-24T10:30:00+02'], ['2026-11-24 10:30:00'], ['2026-11-24T10:30:00+02']],
+    ['text', 'varchar(3)', ['abc', 'abcd', 'äöü'], ['abc', 'äöü'], ['abcd']],
+    ['date', 'timestamp', ['2026-11-24'], ['2026-11-24 00:00:00'], []],
+    ['uuid', 'text', ['a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'], ['a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'], []],
+    ['mood', 'text', ['ok', 'sad'], ['ok', 'sad'], []],
+    ['jsonb', 'jsonb', ['{"a": 12345678901234567890.5}'], ['{"a": 12345678901234567890.5}'], []],
+  ])('%s into %s', async (from, to, values, arrived, rejected) => {
+    const found = await across(from, to, values)
+    expect(found.step).toMatchObject({
+      state: 'done',
+      read: values.length,
+      written: arrived.length,
+      rejected: rejected.length,
+    })
+    expect(found.arrived).toEqual(arrived)
+    expect(found.reasons.map((reason) => /^v "(.*)" does not fit /s.exec(reason!)?.[1])).toEqual(rejected)
+  }) // prettier-ignore
+
+  it('a point in time is not cast into a type without a zone; one that does not fit fails a load that allows none', async () => {
+    const moved = await across('timestamptz', 'timestamp', ['2026-11-24 10:00+00'])
+    expect(moved.step).toMatchObject({ state: 'failed', error: { code: 'cast' } })
+    expect((moved.step.error as { message: string }).message).toContain('has no clock of its own')
+    const strict = await across('numeric', 'integer', ['1', '1.5'], 'rejects: fail')
+    expect(strict.step).toMatchObject({ state: 'failed', error: { code: 'rejects' } })
+    expect(strict.arrived).toEqual([])
+  })
+
+  it('is the same whatever the source is set to', async () => {
+    const at = new URL(bench.warehouseUrl)
+    await bench.own(
+      "insert into mattock.connection (name, kind, title) values ('styled', 'postgres', 'Styled')",
+    )
+    const settings = {
+      host: at.hostname,
+      port: Number(at.port),
+      database: at.pathname.slice(1),
+      user: at.username,
+    }
+    await saveSettings(bench.engine, 'styled', 'dev', { settings, secret: at.password }, 'test')
+    await bench.rows(
+      "create table styled_from as select date '2026-02-01' as day, interval '-1 day 02:00' as span, 0.1::float8 + 0.2 as float, '\\x00ff'::bytea as bytes, timestamptz '2026-02-01 10:00+05:30' as at; create table styled_to (like styled_from)",
+    )
+    const database = at.pathname.slice(1)
+    for (const [name, value] of [['datestyle', 'SQL, DMY'], ['intervalstyle', 'sql_standard'], ['extra_float_digits', '-5'], ['bytea_output', 'escape'], ['timezone', 'America/St_Johns']] as const) await bench.rows(`alter database ${database} set ${name} to '${value}'`) // prettier-ignore
+    try {
+      const run = await bench.load(`
+mattock: job/1
+name: styled
+title: styled
+parts:
+  - once:
+      - id: copy
+        transfer:
+          from: {connection: styled, table: styled_from}
+          into: {connection: warehouse, table: styled_to, write: append}
+`)
+      const [load] = await bench.own('select state, error from mattock.load where run_id = $1', [run])
+      expect(load).toEqual({ state: 'done', error: null })
+    } finally {
+      await bench.rows(`alter database ${database} reset all`)
+    }
+    expect(
+      await bench.rows(
+        'select count(*)::int as n from (select * from styled_from intersect select * from styled_to) same',
+      ),
+    ).toEqual([{ n: 1 }])
   })
 })

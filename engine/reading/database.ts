@@ -29,6 +29,10 @@ export async function openDatabaseSource(
 ): Promise<{ from: string; columns: TableColumn[]; label: string }> {
   const bound = source.kind === 'query' && source.values.length > 0
   await reader.query(`begin isolation level repeatable read${bound ? '' : ' read only'}`)
+  // values are written as every database reads them, whatever this one is set to
+  await reader.query(
+    "set local datestyle to 'ISO, YMD'; set local intervalstyle to 'postgres'; set local extra_float_digits to 1; set local bytea_output to 'hex'",
+  )
   if (source.kind === 'table') {
     const { table } = source
     const label = `${table.schema}.${table.name}`
