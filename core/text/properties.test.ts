@@ -14,7 +14,7 @@ describe('a text with expressions', () => {
   it('without any is itself, its braces doubled', () => {
     fc.assert(
       fc.property(literal, (text) => {
-        expect(parseTemplate(doubled(text))).toEqual([{ kind: 'literal', text }])
+        expect(parseTemplate(doubled(text))).toEqual([{ kind: 'literal', text, offset: 0 }])
       }),
     )
   })

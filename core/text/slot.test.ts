@@ -35,7 +35,7 @@ describe('SQL', () => {
       values: ['1', '2'],
     })
     expect(resolve('sql', 'where id in {list([])}', {})).toMatchObject({
-      text: 'where id in (null)',
+      text: 'where id in (null) is true',
       values: [],
     })
   })

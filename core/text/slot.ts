@@ -1,6 +1,8 @@
 import { fail, FaultError } from '../fault'
 import { escapeWildcards, storeSegments } from '../store/pattern'
 import { plainValue, type Bindings, type Compiled } from '../expression/cel'
+import { mostBytes, nameBytes } from './nameLength'
+import { SqlReader, sqlFault } from './sqlPlaces'
 import { parseTemplate, type Piece } from './template'
 
 /** How a slot's text is used: plain text, a path pattern in a store, a table's name, SQL, or the path of a service. */
@@ -36,7 +38,7 @@ export const plainText = (resolved: Resolved | null): string | undefined =>
 
 export interface CompiledSlot extends Slot {
   readonly pieces: readonly (string | Compiled)[]
-  /** Offset in the slot's text of each piece that is an expression. */
+  /** Offset in the slot's text of each piece. */
   readonly offsets: readonly number[]
   /** Roots used, such as row and slice. */
   readonly roots: ReadonlySet<string>
@@ -47,7 +49,7 @@ export function compileSlot(slot: Slot, compile: (source: string) => Compiled): 
   const offsets: number[] = []
   const pieces = parseTemplate(slot.text).map((piece: Piece) => {
     if (piece.kind === 'literal') {
-      offsets.push(0)
+      offsets.push(piece.offset)
       return piece.text
     }
     offsets.push(piece.offset)
@@ -70,6 +72,10 @@ export function compileSlot(slot: Slot, compile: (source: string) => Compiled): 
       throw error
     }
   })
+  if (slot.kind === 'sql') {
+    const wrong = sqlFault(pieces, offsets)
+    if (wrong) fail('syntax', wrong.message, { offset: wrong.offset, length: wrong.length })
+  }
   const roots = new Set(
     pieces.flatMap((piece) => (typeof piece === 'string' ? [] : piece.references.map(({ root }) => root))),
   )
@@ -156,20 +162,25 @@ function assembleSql(slot: CompiledSlot, worth: (index: number) => Worked): Reso
     values.push(bindable(value))
     return `$${values.length}`
   }
+  const reader = new SqlReader()
+  let before = ''
   const text = slot.pieces
     .map((piece, i) => {
-      if (typeof piece === 'string') return piece
+      if (typeof piece === 'string') {
+        reader.take(piece, 0)
+        before = piece
+        return piece
+      }
       const value = worth(i)
       const list = Array.isArray(value) ? (value as Worked[]) : [value]
       switch (piece.use) {
         case 'value':
           return bind(value)
         case 'name':
-          return list.map((part) => quoteName(nonEmptyName(asText(part), piece.source))).join('.')
+          return list.map((part) => quoteName(wholeName(asText(part), piece.source, reader))).join('.')
         case 'list': {
           const items = list.flatMap((item) => (Array.isArray(item) ? (item as Worked[]) : [item]))
-          // an empty list matches nothing: (null) is the only list SQL can write for it
-          return items.length === 0 ? '(null)' : `(${items.map(bind).join(', ')})`
+          return items.length === 0 ? emptyList(before) : `(${items.map(bind).join(', ')})`
         }
         case 'raw':
         case 'pattern':
@@ -180,8 +191,22 @@ function assembleSql(slot: CompiledSlot, worth: (index: number) => Worked): Reso
   return { kind: 'sql', text, values }
 }
 
-function nonEmptyName(name: string, source: string): string {
+/**
+ * An empty list matches nothing, and `not in` one everything; (null), the only list SQL can write for it, would make
+ * both unknown (SQL:2016 8.4).
+ */
+function emptyList(before: string): string {
+  if (/\bnot\s+in\s*$/i.test(before)) return '(null) is not false'
+  return /\bin\s*$/i.test(before) ? '(null) is true' : '(null)'
+}
+
+function wholeName(name: string, source: string, { place, tag }: SqlReader): string {
   if (name === '') fail('empty-value', `{${source}} is empty, and a name is built from it`)
+  const bytes = nameBytes(name)
+  if (bytes > mostBytes)
+    fail('syntax', `"${name}" is ${bytes} bytes long; Postgres keeps ${mostBytes} and cuts the rest`)
+  if (place === 'dollar' && name.includes(tag))
+    fail('syntax', `"${name}" would end the text between dollars that it stands in; give that another ${tag}`)
   return name
 }
 

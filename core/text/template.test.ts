@@ -8,9 +8,9 @@ const sources = (text: string) =>
 describe('texts with expressions', () => {
   it('cuts at braces and says where each expression stands', () => {
     expect(parseTemplate('a_{row.x}.csv')).toEqual([
-      { kind: 'literal', text: 'a_' },
+      { kind: 'literal', text: 'a_', offset: 0 },
       { kind: 'expression', source: 'row.x', offset: 3 },
-      { kind: 'literal', text: '.csv' },
+      { kind: 'literal', text: '.csv', offset: 9 },
     ])
   })
   it('reads doubled braces as one', () => {

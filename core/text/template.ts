@@ -1,8 +1,8 @@
 import { fail } from '../fault'
 
-/** A stretch of literal text, or an expression between braces with its offset in the whole text. */
+/** A stretch of literal text, or an expression between braces, each with its offset in the whole text. */
 export type Piece =
-  | { readonly kind: 'literal'; readonly text: string }
+  | { readonly kind: 'literal'; readonly text: string; readonly offset: number }
   | { readonly kind: 'expression'; readonly source: string; readonly offset: number }
 
 /**
@@ -13,6 +13,7 @@ export type Piece =
 export function parseTemplate(text: string): Piece[] {
   const pieces: Piece[] = []
   let literal = ''
+  let begun = 0
   let at = 0
   while (at < text.length) {
     const char = text[at]!
@@ -25,7 +26,7 @@ export function parseTemplate(text: string): Piece[] {
     } else if (char === '}') {
       fail('template', 'a "}" without its "{"; write "}}" for a brace in the text', { offset: at, length: 1 })
     } else if (char === '{') {
-      if (literal) pieces.push({ kind: 'literal', text: literal })
+      if (literal) pieces.push({ kind: 'literal', text: literal, offset: begun })
       literal = ''
       const end = expressionEnd(text, at + 1)
       if (end < 0) {
@@ -39,12 +40,13 @@ export function parseTemplate(text: string): Piece[] {
         fail('template', 'nothing between "{" and "}"', { offset: at, length: end - at + 1 })
       pieces.push({ kind: 'expression', source, offset: at + 1 })
       at = end + 1
+      begun = at
     } else {
       literal += char
       at++
     }
   }
-  if (literal) pieces.push({ kind: 'literal', text: literal })
+  if (literal) pieces.push({ kind: 'literal', text: literal, offset: begun })
   return pieces
 }
 

@@ -14,8 +14,10 @@ const wrongTable = 'mattock_wrong'
 const brokenTable = 'mattock_broken'
 const placesTable = 'mattock_places'
 
-/** Tells rows that were refused elsewhere: number in the order of the source, column and reason. */
-export type MoreWrong = (add: (number: number, column: string, reason: string) => void) => Promise<void>
+/** Tells rows that were refused elsewhere: number in the order of the source, column, reason, and the reason of all such rows. */
+export type MoreWrong = (
+  add: (number: number, column: string, reason: string, words: string) => void,
+) => Promise<void>
 
 /** Lines that no reader can take, of the reading that `duck` has just done. */
 export async function brokenLines(duck: DuckDBConnection, source: OpenSource): Promise<number> {
@@ -113,11 +115,11 @@ async function wrongRows(
   }
   if (more) {
     await ordered.run(
-      'create or replace temporary table mattock_refused (number bigint, "column" varchar, reason varchar)',
+      'create or replace temporary table mattock_refused (number bigint, "column" varchar, reason varchar, words varchar)',
     )
     await append(ordered, 'mattock_refused', (add) => more((...row) => add(row)))
     await ordered.run(
-      `insert into ${wrongTable} select coalesce(mattock_file, ''), number, "column", reason, ${raw}, case when "column" = '' then '' else "column" || ': ' end || 'the table refuses it'
+      `insert into ${wrongTable} select coalesce(mattock_file, ''), number, "column", reason, ${raw}, words
        from ${numbered} s join mattock_refused r on r.number = s.mattock_n`,
     )
   }

@@ -42,7 +42,7 @@ export async function stageWhatFits(
   const names = columns.map(({ name }) => name)
   await client.query(
     `create temporary table mattock_raw (n bigint, ${names.map((_, i) => `v${i} text`).join(', ')}) on commit drop;
-     create temporary table mattock_faults (n bigint, "column" text, reason text) on commit drop`,
+     create temporary table mattock_faults (n bigint, "column" text, reason text, words text) on commit drop`,
   )
   await withDuck(context.zone, true, async (ordered: DuckDBConnection) => {
     const { judged, wrong, operands } = casting
@@ -76,7 +76,7 @@ export async function stageWhatFits(
        exception when data_exception or integrity_constraint_violation then
          if first = last then
            get stacked diagnostics fault = message_text, of = column_name;
-           insert into mattock_faults values (first, coalesce(of, ''), fault);
+           insert into mattock_faults values (first, coalesce(of, ''), fault, 'values that the table’s types refuse');
            return;
          end if;
        end;
@@ -110,13 +110,13 @@ interface Rule {
 /** Takes rows that a rule of the table forbids out of the stage, all the rules that a row breaks being told. */
 async function breakRules({ client, table, columns, spec }: Place, { outcome }: StepContext): Promise<void> {
   const names = new Set(columns.map(({ name }) => name))
-  const note = (reason: string, column: string, where: string, from = 'mattock_stage s') =>
+  const note = (words: string, column: string, where: string, reason = words) =>
     recorded(
       client,
       outcome,
       spec.into.connection,
-      `insert into mattock_faults select s.mattock_line, $1, $2 from ${from} where ${where}`,
-      [column, reason],
+      `insert into mattock_faults select s.mattock_line, $1, $2, $3 from mattock_stage s where ${where}`,
+      [column, reason, words],
     )
   for (const { name, notNull } of columns)
     if (notNull) await note(`${name} is empty, and may not be`, name, `s.${quoteName(name)} is null`)
@@ -128,10 +128,10 @@ async function breakRules({ client, table, columns, spec }: Place, { outcome }: 
     const filled = own.map((name) => `${name} is not null`).join(' and ')
     if (rule.does === 'holds')
       await note(
-        `breaks the check ${rule.name}: ${rule.expression}`,
+        `breaks the check ${rule.name}`,
         column,
         `not (${rule.expression})`,
-        `mattock_stage s`,
+        `breaks the check ${rule.name}: ${rule.expression}`,
       )
     else if (rule.does === 'refers')
       await note(
@@ -183,12 +183,12 @@ export function refusedRows(client: pg.ClientBase): MoreWrong {
     // by pages, so that a million of them are never held at once
     let after = -1
     for (;;) {
-      const { rows } = await client.query<{ n: string; column: string; reason: string }>(
-        `select n, min("column") as "column", string_agg(reason, '; ' order by reason) as reason from mattock_faults
+      const { rows } = await client.query<{ n: string; column: string; reason: string; words: string }>(
+        `select n, min("column") as "column", string_agg(reason, '; ' order by reason) as reason, min(words) as words from mattock_faults
          where n > $1 group by n order by n limit 10000`,
         [after],
       )
-      for (const { n, column, reason } of rows) add(Number(n), column, reason)
+      for (const { n, column, reason, words } of rows) add(Number(n), column, reason, words)
       if (rows.length < 10_000) return
       after = Number(rows.at(-1)!.n)
     }

@@ -98,6 +98,8 @@ export async function toTable(
     await client.query('rollback to savepoint mattock_short')
     context.outcome.log.push(`looking for the rows that the table refuses: ${(error as Error).message}`)
   }
+  // what was noted of the first reading is noted again
+  context.outcome.files.length = 0
   context.outcome.rejectReasons = {}
   context.outcome.counts = emptyOutcome().counts
   const { staged } = await stageWhatFits({ client, table, columns: mapped, spec }, cast, context)

@@ -65,7 +65,7 @@ describe('a survey', () => {
   it('reads types with the evidence for them', async () => {
     const flow = await server.reader.call(routes.dataset, { params: { id: await idOf('flow') } })
     const types = Object.fromEntries(flow.columns.map(({ name, type }) => [name, type]))
-    expect(types).toEqual({ meter: 'text', value: 'number', seen: 'date' })
+    expect(types).toEqual({ meter: 'text', value: 'decimal', seen: 'date' })
   })
 
   it('is one at a time for a connection, and refuses one that is not there', async () => {

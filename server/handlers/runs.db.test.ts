@@ -13,7 +13,7 @@ beforeAll(async () => {
   await server.rows('create table raw.reading (meter text primary key, value integer check (value < 100))')
   server.writeFile('good.csv', 'meter,value\na,1\nb,2\n')
   server.writeFile('some.csv', 'meter,value\nc,3\nd,many\n"e ""x""",5\n')
-  server.writeFile('bad.csv', 'meter,value\nf,1\ng,200\n')
+  server.writeFile('bad.csv', 'meter,value\nf,1\ng,200\nh,300\n')
   run = await server.load(document)
 })
 afterAll(() => server.close())
@@ -29,7 +29,7 @@ parts:
           from: {store: drop, files: "{row.file}.csv"}
           into: {connection: warehouse, table: raw.reading, write: upsert, key: [meter]}
           types: {value: integer}
-          rejects: keep
+          rejects: {up_to: 1}
 `
 const at = () => ({ params: { id: run } })
 const loadOf = async (key: string) =>

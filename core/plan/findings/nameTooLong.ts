@@ -1,11 +1,6 @@
+import { cutName, mostBytes, nameBytes } from '../../text/nameLength'
 import { transfersOf } from '../view'
 import type { Rule } from './rule'
-
-const encoder = new TextEncoder()
-/** Postgres cuts identifiers at NAMEDATALEN − 1 = 63 bytes (documentation, "Identifiers and Key Words"). */
-const most = 63
-
-const cut = (name: string): string => new TextDecoder().decode(encoder.encode(name).slice(0, most))
 
 /** `name-too-long`: a name that Postgres would cut, and two names that become the same when cut. */
 export const nameTooLong: Rule = (expansion, _facts, findings) => {
@@ -21,19 +16,19 @@ export const nameTooLong: Rule = (expansion, _facts, findings) => {
     const dot = target.indexOf('.')
     const names = [target.slice(0, dot), target.slice(dot + 1)]
     for (const name of names) {
-      const bytes = encoder.encode(name).length
-      if (bytes > most) {
+      const bytes = nameBytes(name)
+      if (bytes > mostBytes) {
         const where = { part, step, path: 'transfer.into.table' }
-        const message = `"${name}" is ${bytes} bytes long; Postgres keeps ${most} and cuts the rest`
+        const message = `"${name}" is ${bytes} bytes long; Postgres keeps ${mostBytes} and cuts the rest`
         findings.add('name-too-long', 'stop', message, where, numbers)
       }
     }
-    const short = names.map(cut).join('.')
+    const short = names.map(cutName).join('.')
     byShort.set(short, [...(byShort.get(short) ?? []), target])
   }
   for (const names of byShort.values()) {
     if (names.length < 2) continue
-    const message = `${names.join(' and ')} become the same name when cut to ${most} bytes`
+    const message = `${names.join(' and ')} become the same name when cut to ${mostBytes} bytes`
     const numbers = names.flatMap((name) => targets.get(name)!.numbers)
     findings.add('name-too-long', 'stop', message, { path: 'transfer.into.table' }, numbers)
   }
