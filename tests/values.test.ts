@@ -591,3 +591,95 @@ parts:
     ).toEqual([{ n: 1 }])
   })
 })
+
+describe('out and in again', () => {
+  const job = (name: string, steps: string) => `
+mattock: job/1
+name: ${name}
+title: ${name}
+parts:
+  - once:
+${steps.replace(/^/gm, '      ')}
+`
+  const done = async (document: string) => {
+    const run = await bench.load(document)
+    const [load] = await bench.own('select state, error from mattock.load where run_id = $1', [run])
+    expect(load).toEqual({ state: 'done', error: null })
+  }
+  const nasty = [
+    '',
+    ' ',
+    '-10 %',
+    '=1+1',
+    '+49 30',
+    'o\'b"c',
+    'a\nb',
+    'a\r\nb',
+    'NULL',
+    '\\N',
+    'ünï,;|\t',
+    null,
+  ]
+
+  it.each(['csv', 'csv.gz', 'tsv', 'ndjson', 'parquet'])(
+    'a table written as %s and read again is the same, row by row, nothing and empty apart',
+    async (ending) => {
+      const name = `again-${ending.replace('.', '-')}`
+      const [a, b] = [`${name}_from`, `${name}_to`]
+      await bench.rows(
+        `create table "${a}" (id int, t text, n numeric, big bigint, d date, at timestamptz, f float8, yes boolean)`,
+      )
+      for (const [i, text] of nasty.entries())
+        await bench.rows(`insert into "${a}" values ($1, $2, $3, $4, $5, $6, $7, $8)`, [
+          i,
+          text,
+          i === 3 ? null : '12345678901234567890.123456789',
+          '9223372036854775807',
+          i === 4 ? 'infinity' : '0001-01-01',
+          '2026-03-29T02:30:00.123456+02',
+          i === 5 ? 'NaN' : 0.1 + 0.2,
+          i % 2 === 0,
+        ])
+      await bench.rows(`create table "${b}" (like "${a}")`)
+      await done(
+        job(
+          name,
+          `- id: out
+  transfer:
+    from: {connection: warehouse, table: "public.${a}"}
+    into: {store: drop, file: "out/${name}.${ending}"}
+- id: in
+  transfer:
+    from: {store: drop, files: "out/${name}.${ending}"${ending === 'tsv' ? ', delimiter: "\\t"' : ''}}
+    into: {connection: warehouse, table: "public.${b}", write: append}`,
+        ),
+      )
+      const differ = (x: string, y: string) =>
+        bench.rows(`select * from (select * from "${x}" except all select * from "${y}") d order by id`)
+      expect([await differ(a, b), await differ(b, a)]).toEqual([[], []])
+    },
+  )
+
+  it('parts of a table by a column come back with it, nothing as nothing', async () => {
+    await bench.rows('create table parted_from (id int, k text, v int)')
+    for (const [i, k] of ['a', null, '', 'a/b=c d', 'ü%', 'a'].entries())
+      await bench.rows('insert into parted_from values ($1, $2, $1)', [i, k])
+    await bench.rows('create table parted_to (like parted_from)')
+    await done(
+      job(
+        'parted',
+        `- id: out
+  transfer:
+    from: {connection: warehouse, table: parted_from}
+    into: {store: drop, file: parts, format: csv, split: {by: [k]}}
+- id: in
+  transfer:
+    from: {store: drop, files: "parts/**/*.csv"}
+    into: {connection: warehouse, table: parted_to, write: append}`,
+      ),
+    )
+    expect(await bench.rows('select * from parted_to order by id')).toEqual(
+      await bench.rows('select * from parted_from order by id'),
+    )
+  })
+})

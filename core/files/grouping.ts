@@ -19,7 +19,8 @@ export interface FileGroup<T> {
 
 export interface FolderValue {
   readonly name: string
-  readonly value: string
+  /** null: nothing, by the name that such folders are given in common practice. */
+  readonly value: string | null
 }
 
 /** Parts a path at its `name=value` folders: what is left of the folder, and the values. */
@@ -29,7 +30,11 @@ export function folderValues(path: string): { folder: string; values: FolderValu
   const plain: string[] = []
   for (const folder of folders) {
     const found = /^([A-Za-z_][A-Za-z0-9_]*)=(.*)$/.exec(folder)
-    if (found) values.push({ name: found[1]!, value: decodeSafely(found[2]!) })
+    if (found)
+      values.push({
+        name: found[1]!,
+        value: found[2] === '__HIVE_DEFAULT_PARTITION__' ? null : decodeSafely(found[2]!),
+      })
     else plain.push(folder)
   }
   return { folder: plain.join('/'), values }

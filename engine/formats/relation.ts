@@ -31,7 +31,7 @@ export function withFolders(files: readonly StoreFile[], relation: Relation): Re
   const rows = files.map(({ full }, i) => {
     const cells = names.map((name) => {
       const found = values[i]!.find((value) => value.name === name)
-      return found ? literal(found.value) : 'null'
+      return found?.value == null ? 'null' : literal(found.value)
     })
     return `(${[literal(full), ...cells].join(', ')})`
   })

@@ -200,7 +200,7 @@ function columnsOf(entries: readonly Entry[]): FoundColumn[] {
   const folders = new Map<string, Evidence>()
   for (const { path } of entries) {
     for (const { name, value } of folderValues(path).values) {
-      const one = { counts: { [classOf(value)]: 1 }, firsts: {}, longest: value.length }
+      const one = { counts: { [classOf(value)]: 1 }, firsts: {}, longest: value?.length ?? 0 }
       folders.set(name, addEvidence(folders.get(name) ?? noEvidence, one))
     }
   }

@@ -151,7 +151,7 @@ export function openCsv(files: readonly FormattedFile[]): OpenedFiles {
       const { values } = folderValues(path)
       const cells = folders.map((name) => {
         const value = values.find((entry) => entry.name === name)?.value
-        return value === undefined ? 'null' : literal(value)
+        return value == null ? 'null' : literal(value)
       })
       return `(${[literal(full), ...cells].join(', ')})`
     })

@@ -2,15 +2,7 @@ import { Button, Menu, MenuItem } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { csvLine } from '../../../core/files/csvText'
 import { readCell } from '../../../core/catalog/rules'
-import type { Column } from '../../../core/value'
 import { field, type ControlAnswer, type Draft } from './edits'
-
-/** A number as one, so that a minus is not taken for a formula. */
-function plainCell(draft: Draft, { name, type }: Column): string | number {
-  const text = draft[field(name)] ?? ''
-  const value = type === 'integer' || type === 'decimal' || type === 'number' ? readCell(text, type) : undefined
-  return typeof value === 'number' ? value : text
-}
 
 /** The rows that are seen, with their unsaved edits, as a file. */
 export function TakeOutRows({
@@ -35,7 +27,7 @@ export function TakeOutRows({
     save(
       'csv',
       'text/csv;charset=utf-8',
-      [names, ...shown.map((draft) => table.columns.map((column) => plainCell(draft, column)))]
+      [names, ...shown.map((draft) => table.columns.map(({ name }) => draft[field(name)] ?? ''))]
         .map(csvLine)
         .join(''),
     )
