@@ -3,6 +3,7 @@ import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { csvRecords } from '../core/files/csvRecords'
 import { saveSettings } from '../engine/connectors/connections'
+import { makePlan } from '../engine/planning/plan'
 import { fileJob, testBench, type TestBench } from './support/bench'
 
 /**
@@ -682,4 +683,65 @@ ${steps.replace(/^/gm, '      ')}
       await bench.rows('select * from parted_from order by id'),
     )
   })
+})
+
+it('a table that is made from a table has its key and its NOT NULL, and generated columns are its own', async () => {
+  await bench.rows(
+    'create table "Made From" (b int not null, a text, "Q" numeric(8,2) not null, twice int generated always as (b * 2) stored, primary key (a, b))',
+  )
+  await bench.rows(`insert into "Made From" values (1, 'x', 1.25)`)
+  await bench.load(`
+mattock: job/1
+name: made-from
+title: made
+parts:
+  - once:
+      - id: copy
+        transfer:
+          from: {connection: warehouse, table: Made From}
+          into: {connection: warehouse, table: Made To, write: append}
+`)
+  const { rows } = await bench.warehouse.query<{
+    name: string
+    type: string
+    required: boolean
+  }>(
+    `select a.attname as name, format_type(a.atttypid, a.atttypmod) as type, a.attnotnull as required from pg_attribute a where a.attrelid = '"Made To"'::regclass and a.attnum > 0 order by a.attnum`,
+  )
+  expect(rows).toEqual([
+    { name: 'b', type: 'integer', required: true },
+    { name: 'a', type: 'text', required: true },
+    { name: 'Q', type: 'numeric(8,2)', required: true },
+  ])
+  expect(await bench.rows(`select conkey from pg_constraint where conrelid = '"Made To"'::regclass and contype = 'p'`)).toEqual([{ conkey: [2, 1] }]) // prettier-ignore
+  expect(await bench.rows('select * from "Made To"')).toEqual([{ b: 1, a: 'x', Q: '1.25' }])
+})
+
+it('a job that writes files from a database finds nothing changed when it is planned again', async () => {
+  await bench.rows('create table steady (id int, n numeric(8,2), at timestamptz, note varchar(20))')
+  const document = `
+mattock: job/1
+name: steady
+title: steady
+parts:
+  - once:
+      - id: out
+        transfer:
+          from: {connection: warehouse, table: steady}
+          into: {store: drop, file: out/steady.csv}
+`
+  await bench.load(document)
+  const planned = async () => {
+    const { id } = await makePlan(bench.engine, {
+      job: 'steady',
+      environment: 'dev',
+      parameters: {},
+      by: 'test',
+    })
+    const [{ findings }] = (await bench.own('select findings from mattock.plan where id = $1', [id])) as [{ findings: { code: string }[] }] // prettier-ignore
+    return findings.map(({ code }) => code).filter((code) => code === 'schema-changed')
+  }
+  expect(await planned()).toEqual([])
+  await bench.rows('alter table steady alter note type text')
+  expect(await planned()).toEqual(['schema-changed'])
 })

@@ -101,7 +101,7 @@ export async function withDatabaseSource<T>(
         once: true,
         label,
         ofText: false,
-        columns: columns.map(({ name, type }) => ({ name, type: duckTypeFor(type) })),
+        columns: columns.map(({ name, type }) => ({ name, type: duckTypeFor(type), own: type })),
         // the bytes begin to flow when DuckDB has opened its end; they flow once
         sql: () => {
           pumped ??= feed(reader, copy, path, AbortSignal.any([signal, over.signal]))

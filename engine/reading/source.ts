@@ -7,7 +7,12 @@ export interface OpenSource {
   /** What it is called in messages: its first file, or its address. */
   readonly label: string
   /** DuckDB's types; VARCHAR for text that is still to be read as what it is. */
-  readonly columns: readonly { readonly name: string; readonly type: string }[]
+  readonly columns: readonly {
+    readonly name: string
+    readonly type: string
+    /** The type in the words of the source, where it has its own. */
+    readonly own?: string
+  }[]
   /** Stands after FROM. */
   readonly sql: () => string
   /** Lines of text; those that cannot be read at all go to DuckDB's tables of rejects. */

@@ -2,14 +2,21 @@ import type { Transfer } from '../../core/job/steps/transfer'
 import { postgresTypeFor } from '../../core/catalog/types'
 import { stepFault } from '../context/step'
 
-/** Target column → source column, by the job's map, else by name: as written, then in lower case without blanks around. */
-export function sourceColumns(header: readonly string[], spec: Transfer): Map<string, string> {
+/**
+ * Target column → source column, by the job's map, else by name: as written, then in lower case without blanks around.
+ * Names of a table are meant as they are: they meet in lower case (`meets`) only where the target has them so.
+ */
+export function sourceColumns(
+  header: readonly string[],
+  spec: Transfer,
+  meets: (plain: string, name: string) => boolean = () => true,
+): Map<string, string> {
   const found = new Map<string, string>()
   const taken = new Set(Object.values(spec.columns ?? {}))
   for (const name of header) if (!taken.has(name)) found.set(name, name)
   for (const name of header) {
     const plain = name.trim().toLowerCase()
-    if (!taken.has(name) && plain !== name && !found.has(plain)) {
+    if (!taken.has(name) && plain !== name && !found.has(plain) && meets(plain, name)) {
       found.set(plain, name)
       found.delete(name)
     }

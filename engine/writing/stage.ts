@@ -7,12 +7,28 @@ import { qualified, tableColumns, type TargetTable } from '../connectors/postgre
 import { recorded, stepFault, type StepContext } from '../context/step'
 import { modes } from './modes'
 
+/** A column that a source offers to a target. */
+export interface Offered {
+  readonly name: string
+  readonly type: string
+  readonly notNull?: boolean
+  /** Its place in the key of the source, where it has one. */
+  readonly inKey?: number
+}
+
+/** The key that the source has, in its order. */
+const keyOffered = (offered: readonly Offered[]): string[] =>
+  offered
+    .filter(({ inKey = -1 }) => inKey >= 0)
+    .sort((a, b) => a.inKey! - b.inKey!)
+    .map(({ name }) => name)
+
 /** The target's columns; made from `offered` where it is not there, widened where new columns are to be added. */
 export async function prepareTarget(
   client: pg.ClientBase,
   table: TargetTable,
   spec: ToTable,
-  offered: readonly { readonly name: string; readonly type: string }[],
+  offered: readonly Offered[],
   context: StepContext,
 ): Promise<TableColumn[]> {
   const on = spec.into.connection
@@ -24,8 +40,11 @@ export async function prepareTarget(
     columns = await tableColumns(client, table)
     if (!columns) {
       await recorded(client, context.outcome, on, `create schema if not exists ${quoteName(table.schema)}`)
-      const lines = offered.map(({ name, type }) => `${quoteName(name)} ${type}`)
-      if (key) lines.push(`primary key (${key.map(quoteName).join(', ')})`)
+      const lines = offered.map(
+        ({ name, type, notNull }) => `${quoteName(name)} ${type}${notNull ? ' not null' : ''}`,
+      )
+      const own = key ?? keyOffered(offered)
+      if (own.length > 0) lines.push(`primary key (${own.map(quoteName).join(', ')})`)
       await recorded(client, context.outcome, on, `create table ${qualified(table)} (${lines.join(', ')})`)
       columns = (await tableColumns(client, table)) ?? []
     }

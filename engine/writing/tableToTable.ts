@@ -10,7 +10,7 @@ import type { TableColumn } from '../../core/catalog/types'
 import type { ToTable } from '../../core/job/steps/transfer'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
 import { quoteName } from '../../core/text/slot'
-import { qualified, type TargetTable } from '../connectors/postgres/tables'
+import { primaryKey, qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
 import { recorded, stepFault, stopped, type StepContext } from '../context/step'
 import { openDatabaseSource, type DatabaseSource } from '../reading/database'
 import { filledColumns, sourceColumns, typeFor } from './columns'
@@ -45,10 +45,20 @@ export async function tableToTable(
     } = await openDatabaseSource(reader, source, spec.from.connection!, context.outcome)
     context.outcome.sourceColumns = found.map(({ name, type }) => ({ name, type }))
     const from = new Map(found.map((column) => [column.name, column]))
-    const sourceOf = sourceColumns([...from.keys()], spec)
+    const there = (await tableColumns(client, table))?.map(({ name }) => name) ?? []
+    const sourceOf = sourceColumns(
+      [...from.keys()],
+      spec,
+      (plain, name) => there.includes(plain) && !there.includes(name),
+    )
+    // a table that is made from a whole key has it, too
+    const key = source.kind === 'table' ? await primaryKey(reader, source.table) : []
+    const whole = key.every((name) => [...sourceOf.values()].includes(name))
     const offered = [...sourceOf].map(([name, original]) => ({
       name,
       type: typeFor(name, spec, from.get(original)!.type),
+      notNull: from.get(original)!.notNull,
+      inKey: whole ? key.indexOf(original) : -1,
     }))
     const columns = filledColumns(
       await prepareTarget(client, table, spec, offered, context),

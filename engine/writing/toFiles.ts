@@ -46,8 +46,8 @@ export async function toFiles(
       'look whether the source is complete',
     )
   }
-  context.outcome.sourceColumns = source.columns.map(({ name, type }) =>
-    source.ofText ? { name } : { name, type },
+  context.outcome.sourceColumns = source.columns.map(({ name, type, own }) =>
+    source.ofText ? { name } : { name, type: own ?? type },
   )
   const columns = sourceColumns(source.columns.map(({ name }) => name), spec) // prettier-ignore
   const wanted = [...columns].map(([name, from]) => {

@@ -41,8 +41,8 @@ export async function toTable(
     await noteCounts(source, context.outcome)
     return await finishWithRows(client, target, [], 0, context)
   }
-  context.outcome.sourceColumns = source.columns.map(({ name, type }) =>
-    source.ofText ? { name } : { name, type },
+  context.outcome.sourceColumns = source.columns.map(({ name, type, own }) =>
+    source.ofText ? { name } : { name, type: own ?? type },
   )
   // which of several rows is the last is only known in the order of the file
   const numbered = spec.into.repeats === 'keep-last'

@@ -66,6 +66,17 @@ export async function uniqueKeys(client: pg.ClientBase, table: TargetTable): Pro
   return rows.map(({ columns }) => columns)
 }
 
+/** The columns of the primary key, in its order; none where there is none. */
+export async function primaryKey(client: pg.ClientBase, table: TargetTable): Promise<string[]> {
+  const { rows } = await client.query<{ columns: string[] }>(
+    `select array(select a.attname::text from unnest(c.conkey) with ordinality k(num, ord)
+                  join pg_attribute a on a.attrelid = c.conrelid and a.attnum = k.num order by k.ord) as columns
+     from pg_constraint c where c.conrelid = to_regclass($1) and c.contype = 'p'`,
+    [qualified(table)],
+  )
+  return rows[0]?.columns ?? []
+}
+
 /** Is the fault one that may pass: a lost connection, a deadlock, a server that is starting? (SQLSTATE classes 08, 40, 53, 57P) */
 export function mayPass(error: unknown): boolean {
   const { code, message } = error as { code?: string; message?: string }
