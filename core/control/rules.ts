@@ -1,4 +1,5 @@
-import type { Column, Value, ValueType } from '../value'
+import { readCell } from '../catalog/rules'
+import { valueText, type Column, type Value, type ValueType } from '../value'
 
 /** What a column of a control table asks of its cells. */
 export interface CellRules {
@@ -28,6 +29,13 @@ const hints: Record<ValueType, string> = {
   date: 'a date such as 2026-11-01',
   time: 'a time such as 05:30',
   timestamp: 'a time such as 2026-11-01T05:30Z',
+}
+
+/** What keeps a value from being one of a type, in words that follow the column's name; undefined where nothing does. */
+export function valueFault(value: Value, type: ValueType): string | undefined {
+  const text = valueText(value)
+  if (text.includes('\0')) return 'cannot hold a zero byte'
+  return readCell(text, type) === undefined ? `takes ${hints[type]}, not "${text}"` : undefined
 }
 
 /** What is wrong with a cell by itself, or undefined. `value` undefined means that the text could not be read. */

@@ -2,20 +2,11 @@ import { and, desc, eq, gt, sql } from 'drizzle-orm'
 import type pg from 'pg'
 import { keyText, undoChanges, type ControlEdit } from '../../core/control/edits'
 import { rowCheck } from '../../core/control/rowRules'
-import { cellFault, type CellRules, type KnownThings } from '../../core/control/rules'
+import { cellFault, valueFault, type CellRules, type KnownThings } from '../../core/control/rules'
 import { fail } from '../../core/fault'
 import { groupBy } from '../../core/group'
 import { quoteName } from '../../core/text/slot'
-import { readCell } from '../../core/catalog/rules'
-import {
-  decimalValue,
-  valueText,
-  type Column,
-  type Row,
-  type Table,
-  type Value,
-  type ValueType,
-} from '../../core/value'
+import { decimalValue, type Column, type Row, type Table, type Value, type ValueType } from '../../core/value'
 import { connection, controlChange, controlTable } from '../../database/schema'
 import { dataset } from '../../database/catalog'
 import { valueTypeOf } from '../../core/catalog/types'
@@ -304,8 +295,8 @@ function checkCells(
     for (const [column, value] of Object.entries(edit.set)) {
       const own = columns.find(({ name }) => name === column)
       if (!own) fail('control', `${found.name} has no column "${column}"`)
-      const fits = value === null || readCell(valueText(value), own.type) !== undefined
-      const fault = cellFault(own, found.rules[column], fits ? value : undefined, known)
+      const wrong = value === null ? undefined : valueFault(value, own.type)
+      const fault = wrong ? `${column} ${wrong}` : cellFault(own, found.rules[column], value, known)
       if (fault)
         fail('control', fault, {
           ...(edit.kind === 'change' && { row: keyText(edit.key) }),
@@ -356,7 +347,7 @@ export async function knownThings(
 }
 
 /** What the database refuses, in words. */
-function databaseFault(error: unknown): Error {
+export function databaseFault(error: unknown): Error {
   const { code, detail, column } = error as { code?: string; detail?: string; column?: string }
   try {
     if (code === '23505') fail('control', `there is such a row already: ${detail ?? ''}`)

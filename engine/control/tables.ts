@@ -1,6 +1,7 @@
 import { eq } from 'drizzle-orm'
 import { keyId, keyText } from '../../core/control/edits'
-import type { CellRules } from '../../core/control/rules'
+import { valueFault, type CellRules } from '../../core/control/rules'
+import { mostBytes, nameBytes } from '../../core/text/nameLength'
 import { quoteName } from '../../core/text/slot'
 import { fail } from '../../core/fault'
 import { postgresTypeFor } from '../../core/catalog/types'
@@ -8,7 +9,7 @@ import type { Column, Table } from '../../core/value'
 import { controlTable } from '../../database/schema'
 import { qualified } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
-import { describeControl, findControl, poolOf } from './rows'
+import { databaseFault, describeControl, findControl, poolOf } from './rows'
 import { transaction } from '../context/transaction'
 
 /**
@@ -29,6 +30,7 @@ export async function createControl(
   checkName(name)
   if (table.columns.length === 0 || table.key.length === 0)
     fail('request', 'a control table needs columns, and a key that tells its rows apart', { path: 'key' })
+  checkColumns(table)
   checkRows(table)
   const place = qualified({ schema: 'control', name })
   await transaction(engine.db.$client, async (client) => {
@@ -47,10 +49,13 @@ export async function createControl(
     await client.query(
       `create table ${place} (${columns.join(', ')}, primary key (${table.key.map(quoteName).join(', ')}))`,
     )
-    await client.query(
-      `insert into ${place} select * from jsonb_populate_recordset(null::${place}, $1::jsonb)`,
-      [JSON.stringify(table.rows)],
-    )
+    await client
+      .query(`insert into ${place} select * from jsonb_populate_recordset(null::${place}, $1::jsonb)`, [
+        JSON.stringify(table.rows),
+      ])
+      .catch((error: unknown) => {
+        throw databaseFault(error)
+      })
     await client.query(
       `insert into mattock.control_table (name, title, schema, "table", rules) values ($1, $2, 'control', $1, $3)`,
       [name, given.title, JSON.stringify(given.rules)],
@@ -117,6 +122,7 @@ export async function addControlColumn(
   environment: string,
   column: Column,
 ): Promise<void> {
+  checkColumnName(column.name)
   const found = await findControl(engine, name)
   const pool = await poolOf(engine, found, environment)
   const { columns } = await describeControl(pool, found)
@@ -135,10 +141,43 @@ export async function forgetControl(engine: Engine, name: string, readers: reado
   if (!rowCount) fail('unknown-name', `there is no control table "${name}"`)
 }
 
-/** @throws FaultError `key-repeats` for two rows with one key, `control` for one without */
-function checkRows({ key, rows }: Table): void {
+/** @throws FaultError `request` for a name that is none, or that two columns have; a key of columns that are not there */
+function checkColumns({ columns, key }: Table): void {
+  for (const [i, { name }] of columns.entries()) {
+    checkColumnName(name)
+    if (columns.findIndex((other) => other.name === name) !== i)
+      fail('request', `two columns are called "${name}"`, { path: 'columns' })
+  }
+  const odd = key.find((name) => !columns.some((column) => column.name === name))
+  if (odd !== undefined) fail('request', `there is no column "${odd}" for the key`, { path: 'key' })
+}
+
+function checkColumnName(name: string): void {
+  if (name.trim() === '') fail('request', 'a column needs a name', { path: 'name' })
+  if (name.includes('\0')) fail('request', 'a name cannot hold a zero byte', { path: 'name' })
+  if (nameBytes(name) > mostBytes)
+    fail(
+      'request',
+      `"${name}" is ${nameBytes(name)} bytes long; Postgres keeps ${mostBytes} and cuts the rest`,
+      {
+        path: 'name',
+      },
+    )
+}
+
+/** @throws FaultError `key-repeats` for two rows with one key, `control` for one without, or with a value that does not fit */
+function checkRows({ columns, key, rows }: Table): void {
   const seen = new Map<string, number>()
   rows.forEach((row, i) => {
+    for (const column of columns) {
+      const value = row[column.name] ?? null
+      const fault = value === null ? undefined : valueFault(value, column.type)
+      if (fault)
+        fail('control', `row ${i + 1}: ${column.name} ${fault}`, {
+          row: keyText(Object.fromEntries(key.map((name) => [name, row[name] ?? null]))),
+          path: column.name,
+        })
+    }
     const own = Object.fromEntries(key.map((column) => [column, row[column] ?? null]))
     const empty = key.find((column) => own[column] === null)
     if (empty !== undefined)

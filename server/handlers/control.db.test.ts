@@ -237,3 +237,75 @@ describe('what edits would do', () => {
     expect((await read()).rows).toHaveLength(2)
   })
 })
+
+describe('bad input', () => {
+  const refused = async (more: object) => {
+    const fault = await server.engineer.fault(routes.createControl, make({ name: `${name}_bad`, ...more }))
+    expect(fault.status).toBeLessThan(500)
+    // nothing is left of it
+    expect(await server.own(`select to_regclass('control.${name}_bad') as left`)).toEqual([{ left: null }])
+    return fault
+  }
+
+  it.each([
+    [{ feed: 'c', due: '25:00', rows: 1 }, 'due'],
+    [{ feed: 'c', due: '05:30', rows: 'many' }, 'rows'],
+    [{ feed: 'c', due: '05:30', rows: 1.5 }, 'rows'],
+    [{ feed: 'c', due: true, rows: 1 }, 'due'],
+    [{ feed: 'c\u0000d', due: null, rows: 1 }, 'feed'],
+    [{ feed: 'c', due: null, rows: '99999999999999999999' }, 'rows'],
+  ])('a first row %j says which row and column', async (row, path) => {
+    const { where } = await refused({ rows: [{ feed: 'a', due: null, rows: 1 }, row] })
+    expect(where).toMatchObject({ path, row: expect.stringMatching(/^c/) as string })
+  })
+
+  it('a key twice, or none, says whose', async () => {
+    const twice = await refused({ rows: [{ feed: 'a' }, { feed: 'b' }, { feed: 'a' }] })
+    expect(twice.message).toMatch(/a/)
+    const none = await refused({ rows: [{ feed: 'a' }, { feed: null, rows: 1 }] })
+    expect(none).toMatchObject({ code: 'control', message: expect.stringContaining('feed') as string })
+  })
+
+  it('columns twice, without a name, or with one that is too long, are told by name', async () => {
+    const columns = (names: string[]) => ({
+      columns: names.map((own) => ({ name: own, type: 'text' })),
+      key: ['feed'],
+      rows: [],
+      rules: {},
+    })
+    for (const names of [
+      ['feed', 'feed'],
+      ['feed', ''],
+      ['feed', 'ü'.repeat(32)],
+      ['feed', 'a\u0000'],
+    ])
+      expect((await refused(columns(names))).status).toBe(400)
+    expect((await refused({ ...columns(['feed']), key: ['nothing'] })).message).toContain('nothing')
+    for (const own of ['ü'.repeat(32), 'a\u0000', '', 'feed'])
+      expect(
+        await server.engineer.fault(routes.addControlColumn, {
+          params: { name },
+          query: dev,
+          body: { name: own, type: 'text' },
+        }),
+      ).toMatchObject({ status: own === 'feed' ? 409 : 400 })
+  })
+
+  it('an edit with a zero byte, or of a column that is not there, is told at its place', async () => {
+    const sets: Row[] = [
+      { feed: 'x\u0000' },
+      { nothing: 'x' },
+      { rows: '1e400' },
+      { rows: '9223372036854775808' },
+    ]
+    for (const set of sets) {
+      const fault = await server.engineer.fault(routes.editControl, edit(await change('a', set)))
+      expect(fault, JSON.stringify(set)).toMatchObject({ code: 'control', status: 400 })
+    }
+    const twice = await server.engineer.fault(
+      routes.editControl,
+      edit({ kind: 'add', set: { feed: 'n' } }, { kind: 'add', set: { feed: 'n' } }),
+    )
+    expect(twice).toMatchObject({ code: 'control', status: 400 })
+  })
+})
