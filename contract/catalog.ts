@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { id, numberInBody, page } from './common'
 import { valueTypes } from '../core/value'
 import { tableSchemaSchema } from '../core/catalog/tableSchema'
+import { encodings } from '../core/files/encodings'
 import { route } from './route'
 
 /** Shapes and operations of connections' content, surveys and the catalog. */
@@ -38,7 +39,7 @@ export const formatSchema = z.object({
   skip: z.number().optional(),
   comment: z.string().optional(),
   decimal: z.literal(',').optional(),
-  encoding: z.enum(['utf-8', 'utf-16', 'latin-1']).optional(),
+  encoding: z.enum(encodings).optional(),
   gzip: z.boolean().optional(),
   sheet: z.string().optional(),
   records: z.string().optional(),

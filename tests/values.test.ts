@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs'
 import fc from 'fast-check'
+import iconv from 'iconv-lite'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { csvRecords } from '../core/files/csvRecords'
 import { saveSettings } from '../engine/connectors/connections'
@@ -744,4 +745,73 @@ parts:
   expect(await planned()).toEqual([])
   await bench.rows('alter table steady alter note type text')
   expect(await planned()).toEqual(['schema-changed'])
+})
+
+describe('encodings', () => {
+  // Unicode's mappings: VENDORS/MICSFT/WINDOWS/CP1252.TXT and CP1251.TXT, ISO8859/8859-15.TXT
+  const texts = ['Müller', '5 €', '“so”', '…', 'Œuvre', '–']
+  const load = async (name: string, bytes: Buffer, more: string) => {
+    const table = `e_${++made}`
+    await bench.rows(`create table ${table} (id int, v text)`)
+    bench.writeFile(name, bytes)
+    const run = await bench.load(
+      fileJob(table.replace('_', '-'), name, `{connection: warehouse, table: ${table}, write: append}`, 'rejects: keep').replace('files: "{row.file}"', `files: "{row.file}", ${more}`),
+    ) // prettier-ignore
+    const [step] = await bench.own(
+      'select l.state, l.error, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
+      [run],
+    )
+    const rejects = step!.reject_file
+      ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
+      : []
+    return {
+      step: step!,
+      rejects,
+      values: (await bench.rows(`select v from ${table} order by id`)).map(({ v }) => v),
+    }
+  }
+  const file = (values: readonly string[]) => `id,v\r\n${values.map((v, i) => `${i},${v}\r\n`).join('')}`
+
+  it.each([
+    ['windows-1252', 'format: detect', texts],
+    ['windows-1252', 'encoding: windows-1252', texts],
+    ['windows-1252', 'encoding: latin-1', texts],
+    ['utf16-le', 'format: detect', texts],
+    ['utf-16be', 'encoding: utf-16be', texts],
+    ['windows-1251', 'encoding: windows-1251', ['Привет', 'ё']],
+    ['cp850', 'encoding: cp850', ['Grüße', 'ñ']],
+    ['shift_jis', 'encoding: shift_jis', ['表示', 'ソ', 'テスト']],
+    ['gb18030', 'encoding: gb18030', ['测试', '一']],
+  ])('%s by %s', async (encoding, more, values) => {
+    const mark = encoding === 'utf16-le' ? '\uFEFF' : ''
+    const found = await load(`${encoding}-${made}.csv`, iconv.encode(mark + file(values), encoding), more)
+    expect(found.step).toMatchObject({ state: 'done', rejected: 0 })
+    expect(found.values).toEqual(values)
+  })
+
+  it('rejects have their lines and their letters there, too', async () => {
+    const text = 'id,v\r\n1,"5 €\r\nand"\r\nx,“so”\r\nshort\r\n2,…\r\n'
+    const found = await load('rejects-1252.csv', iconv.encode(text, 'windows-1252'), 'format: detect')
+    expect(found.values).toEqual(['5 €\r\nand', '…'])
+    expect(found.rejects.map(([name, line, , , raw]) => [name, Number(line), raw])).toEqual([
+      ['rejects-1252.csv', 4, 'x,“so”'],
+      ['rejects-1252.csv', 5, 'short'],
+    ])
+  })
+
+  it('bytes that are no letter are never let through as another', async () => {
+    const wrong = await load(
+      'wrong-1252.csv',
+      Buffer.from('id,v\n1,a\x81b\n', 'latin1'),
+      'encoding: windows-1253',
+    )
+    expect(wrong.step).toMatchObject({ state: 'failed', error: { code: 'file' } })
+    const utf8 = await load(
+      'wrong-utf8.csv',
+      Buffer.from('id,v\n1,M\xfcller\n2,ok\n', 'latin1'),
+      'encoding: utf-8',
+    )
+    expect(utf8.values).toEqual(['ok'])
+    expect(utf8.rejects).toHaveLength(1)
+  })
 })

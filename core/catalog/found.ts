@@ -1,6 +1,7 @@
 import type { DatasetKind } from './datasetKinds'
 import { formats, type FileKind } from '../files/formats'
 import type { ValueType } from '../value'
+import type { Encoding } from '../files/encodings'
 import type { Reading, Verdict } from './evidence'
 
 /** How a format's files are read. Options that are not there have their usual value. */
@@ -16,7 +17,7 @@ export interface FileFormat {
   /** CSV: lines that begin with this letter are left out. */
   readonly comment?: string
   readonly decimal?: ','
-  readonly encoding?: 'utf-8' | 'utf-16' | 'latin-1'
+  readonly encoding?: Encoding
   readonly gzip?: boolean
   /** XLSX: name of the sheet. */
   readonly sheet?: string

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { columnNames, field } from '../field/field'
 import type { ReadingKey } from './formats/definition'
+import { encodings, encodingWords } from './encodings'
 import { fileKinds, formats } from './formats'
 
 const words = Object.fromEntries(fileKinds.map((kind) => [kind, formats[kind].words]))
@@ -48,10 +49,10 @@ export const readingShape = {
   })
     .default('.')
     .describe('the sign before the decimals of a number'),
-  encoding: field(z.enum(['utf-8', 'utf-16', 'latin-1']), {
+  encoding: field(z.enum(encodings), {
     rare: true,
     when: readBy('encoding'),
-    words: { 'utf-8': 'UTF-8', 'utf-16': 'UTF-16', 'latin-1': 'Latin-1' },
+    words: encodingWords,
   })
     .default('utf-8')
     .describe('how bytes are letters'),

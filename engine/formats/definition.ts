@@ -30,6 +30,8 @@ export interface OpenedFiles {
   /** How each file is read, of formats whose rows are lines. */
   readonly texts?: ReadonlyMap<string, FileFormat>
   readonly decimal?: ',' | 'by file' | undefined
+  /** Of files that are read from a copy in UTF-8: the copy's path and the file's own. */
+  readonly copies?: ReadonlyMap<string, string>
   /** Its numbers are written as decimals, whatever they are read as. */
   readonly decimalNumbers?: boolean
   /** Tells rows that stand for a line that no reader can take. */

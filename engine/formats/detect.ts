@@ -1,13 +1,15 @@
 import { open, type FileHandle } from 'node:fs/promises'
 import { gunzipSync, constants } from 'node:zlib'
+import iconv from 'iconv-lite'
 import type { FileFormat } from '../../core/catalog/found'
+import type { Encoding } from '../../core/files/encodings'
 
 /** What a file is, by its first bytes and its name; or why it is no table. */
 export type Detected =
   | {
       readonly kind: FileFormat['kind']
       readonly gzip: boolean
-      readonly encoding: 'utf-8' | 'utf-16' | 'latin-1'
+      readonly encoding: Encoding
       /** Its beginning as text; '' for kinds that are no text. */
       readonly sample: string
       /** Is the sample the whole file? */
@@ -87,7 +89,7 @@ function ofText(head: Buffer, name: string, gzip: boolean, whole: boolean): Dete
   const ending = (/\.([^./]*)$/.exec(name)?.[1] ?? '').toLowerCase()
   if (!textEndings.includes(ending))
     return { reason: `a name that ends with .${ending} is not taken for a table` }
-  let sample = encoding === 'utf-16' ? utf16(head) : head.toString(encoding === 'latin-1' ? 'latin1' : 'utf8')
+  let sample = encoding === 'utf-16' ? utf16(head) : decoded(head, encoding)
   if (!whole && encoding === 'utf-8') sample = sample.replace(/\uFFFD+$/, '')
   const kind = kindOf(sample, ending)
   if (kind === 'csv' && ending === 'txt' && !/[,;\t|].*\r?\n.*[,;\t|]/.test(sample))
@@ -96,13 +98,27 @@ function ofText(head: Buffer, name: string, gzip: boolean, whole: boolean): Dete
 }
 
 function utf16(bytes: Buffer): string {
-  const big = bytes[0] === 0xfe && bytes[1] === 0xff
+  const marked = bytes[0] === 0xff && bytes[1] === 0xfe
+  // without its mark: the zeros of plain letters come first in big-endian, second in little-endian
+  let first = 0
+  let second = 0
+  for (let i = 0; i + 1 < bytes.length; i += 2) {
+    if (bytes[i] === 0) first++
+    if (bytes[i + 1] === 0) second++
+  }
+  const big = !marked && ((bytes[0] === 0xfe && bytes[1] === 0xff) || first > second)
   const even = Buffer.from(bytes.subarray(0, bytes.length - (bytes.length % 2)))
   return (big ? even.swap16() : even).toString('utf16le')
 }
 
-/** UTF-16 by its mark, or by a zero in every second byte; UTF-8 where the bytes are; else Latin-1. Undefined for bytes that are no text. */
-function encodingOf(bytes: Buffer): 'utf-8' | 'utf-16' | 'latin-1' | undefined {
+const decoded = (head: Buffer, encoding: Encoding): string =>
+  encoding === 'utf-8' ? head.toString('utf8') : iconv.decode(head, 'windows-1252')
+
+/**
+ * UTF-16 by its mark, or by a zero in every second byte; UTF-8 where the bytes are; else windows-1252 where it uses its
+ * own letters, and Latin-1. Undefined for bytes that are no text.
+ */
+function encodingOf(bytes: Buffer): 'utf-8' | 'utf-16' | 'latin-1' | 'windows-1252' | undefined {
   if ((bytes[0] === 0xff && bytes[1] === 0xfe) || (bytes[0] === 0xfe && bytes[1] === 0xff)) return 'utf-16'
   let zeros = 0
   let odd = 0
@@ -121,7 +137,30 @@ function encodingOf(bytes: Buffer): 'utf-8' | 'utf-16' | 'latin-1' | undefined {
       continue
     }
   }
-  return 'latin-1'
+  // lines of both: those that are no UTF-8 are told by their lines
+  if (isMostlyUtf8(bytes)) return 'utf-8'
+  return bytes.some((byte) => byte >= 0x80 && byte < 0xa0) ? 'windows-1252' : 'latin-1'
+}
+
+/**
+ * Are letters of several bytes, as UTF-8 writes them, no rarity among the bytes beyond ASCII? In a text of single bytes
+ * such a pair comes by chance only, such as "Ã©".
+ */
+function isMostlyUtf8(bytes: Buffer): boolean {
+  let letters = 0
+  let others = 0
+  for (let i = 0; i < bytes.length; i++) {
+    const byte = bytes[i]!
+    if (byte < 0x80) continue
+    const length =
+      byte >= 0xc2 && byte < 0xe0 ? 1 : byte >= 0xe0 && byte < 0xf0 ? 2 : byte >= 0xf0 && byte < 0xf5 ? 3 : 0
+    const follows = (at: number) => at < bytes.length && (bytes[at]! & 0xc0) === 0x80
+    if (length > 0 && Array.from({ length }, (_, n) => i + 1 + n).every(follows)) {
+      letters++
+      i += length
+    } else others++
+  }
+  return letters > 0 && letters * 10 >= others
 }
 
 function kindOf(sample: string, ending: string): FileFormat['kind'] {

@@ -1,10 +1,9 @@
 import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
-import { Transform, type Readable } from 'node:stream'
-import { StringDecoder } from 'node:string_decoder'
-import { createGunzip } from 'node:zlib'
+import { Transform } from 'node:stream'
 import type { FileFormat } from '../../core/catalog/found'
 import { formats } from '../formats'
+import { piped, utf8Stream } from '../formats/decode'
 
 export interface Fingerprint {
   readonly sha256: string
@@ -13,6 +12,10 @@ export interface Fingerprint {
   /** Bytes on the disk. */
   readonly bytes: number
 }
+
+/** Are delimiters, quotes and line breaks bytes of their own? So it is in ASCII and all that widen it by single bytes. */
+const byteForByte = ({ encoding = 'utf-8' }: FileFormat): boolean =>
+  /^(utf-8|latin-1|windows-|iso-|koi8|macintosh|cp)/.test(encoding)
 
 const lineFeed = 0x0a
 const carriageReturn = 0x0d
@@ -40,8 +43,8 @@ export async function fingerprint(path: string, format: FileFormat = { kind: 'cs
     return { sha256: hash.digest('hex'), records: 0, bytes }
   }
   const counter = recordCounter(format)
-  if (format.gzip || format.encoding === 'utf-16') {
-    for await (const chunk of textStream(piped(file, raw), format)) counter.take(chunk)
+  if (format.gzip || !byteForByte(format)) {
+    for await (const chunk of utf8Stream(piped(file, raw), format)) counter.take(chunk)
     return { sha256: hash.digest('hex'), records: counter.end(), bytes }
   }
   // the plain way, without a stream between
@@ -53,14 +56,6 @@ export async function fingerprint(path: string, format: FileFormat = { kind: 'cs
   return { sha256: hash.digest('hex'), records: counter.end(), bytes }
 }
 
-/** The bytes of a file unpacked, and in UTF-8 where they were UTF-16. */
-function textStream(from: Readable, format: FileFormat): AsyncIterable<Buffer> {
-  let text = from
-  if (format.gzip) text = piped(text, createGunzip())
-  if (format.encoding === 'utf-16') text = piped(text, fromUtf16())
-  return text as AsyncIterable<Buffer>
-}
-
 /** Goes through the records of a file of text, one after the other. */
 export async function eachRecord(
   path: string,
@@ -68,29 +63,9 @@ export async function eachRecord(
   seen: (record: RecordPlace) => void,
 ): Promise<void> {
   const counter = recordCounter(format, seen)
-  for await (const chunk of textStream(createReadStream(path, { highWaterMark: 1 << 20 }), format))
+  for await (const chunk of utf8Stream(createReadStream(path, { highWaterMark: 1 << 20 }), format))
     counter.take(chunk)
   counter.end()
-}
-
-function piped(from: Readable, into: Transform): Transform {
-  from.on('error', (error) => into.destroy(error))
-  return from.pipe(into)
-}
-
-function fromUtf16(): Transform {
-  const decoder = new StringDecoder('utf16le')
-  let big: boolean | undefined
-  let odd: Buffer = Buffer.alloc(0)
-  return new Transform({
-    transform(chunk: Buffer, _encoding, done) {
-      let whole = Buffer.concat([odd, chunk])
-      odd = whole.subarray(whole.length - (whole.length % 2))
-      whole = Buffer.from(whole.subarray(0, whole.length - (whole.length % 2)))
-      big ??= whole[0] === 0xfe && whole[1] === 0xff
-      done(null, Buffer.from(decoder.write(big ? whole.swap16() : whole), 'utf8'))
-    },
-  })
 }
 
 /** A record of a text: its place among the records below the header, from 1. */

@@ -6,6 +6,7 @@ import { quoteName } from '../../core/text/slot'
 import type { StepContext } from '../context/step'
 import { literal, withDuck } from '../duck/duck'
 import type { Casting } from './cast'
+import { fileSql } from '../formats/decode'
 import { eachRecord } from './count'
 import type { OpenSource } from './source'
 
@@ -24,7 +25,7 @@ export async function brokenLines(duck: DuckDBConnection, source: OpenSource): P
   if (!source.ofText) return 0
   await duck.run(
     `create or replace temporary table ${brokenTable} as
-     select s.file_path as file, e.line_byte_position - 1 as place,
+     select ${fileSql('s.file_path', source.copies ?? new Map())} as file, e.line_byte_position - 1 as place,
        arg_min(coalesce(e.column_name, ''), e.column_idx) as "column",
        arg_min(case e.error_type
          when 'MISSING COLUMNS' then 'fewer fields than the ${source.columns.length} of the header'
@@ -211,7 +212,6 @@ async function findPlaces(
     const numbers = wrong > 0 ? await column(wrongTable, 'number', file) : []
     const breaks = broken > 0 ? await column(brokenTable, 'place', file) : []
     if (numbers.length + breaks.length === 0) continue
-    const encoding = format.encoding === 'latin-1' ? 'latin1' : 'utf8'
     let good = 0
     let nextWrong = 0
     let nextBroken = 0
@@ -223,7 +223,7 @@ async function findPlaces(
         if (isBroken) nextBroken++
         else if (++good !== numbers[nextWrong]) return
         else nextWrong++
-        add([file, isBroken ? null : good, isBroken ? place : null, line, bytes().toString(encoding)])
+        add([file, isBroken ? null : good, isBroken ? place : null, line, bytes().toString('utf8')])
       }),
     )
   }

@@ -21,6 +21,8 @@ export interface OpenSource {
   readonly texts?: ReadonlyMap<string, FileFormat>
   /** The sign before the decimals of numbers in texts; where files differ in it, each row has its own in "mattock_decimal". */
   readonly decimal?: ',' | 'by file' | undefined
+  /** Of files that are read from a copy in UTF-8: the copy's path and the file's own. */
+  readonly copies?: ReadonlyMap<string, string>
   /** Its numbers are written as decimals, whatever they are read as. */
   readonly decimalNumbers?: boolean
   /** Tells rows that stand for a line that no reader can take. */

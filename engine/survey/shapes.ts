@@ -8,6 +8,7 @@ import { insideStore, type FileStore } from '../connectors/files/store'
 import type { WalkedFile } from '../connectors/files/walk'
 import { formats } from '../formats'
 import { csvSql } from '../formats/csv/reader'
+import { inUtf8, ofFiles } from '../formats/decode'
 import type { Known } from '../formats/definition'
 import { detectFile } from '../formats/detect'
 import { checkGzip } from '../formats/gzip'
@@ -77,7 +78,7 @@ export async function readShapes(
             const bytes = queue.reduce((sum, entry) => sum + entry.file.size, 0)
             if (queue.length >= together.files || bytes >= together.bytes) {
               queues.delete(id)
-              done.push(...(await readCsvs(duck, queue)))
+              done.push(...(await readCsvs(duck, queue, folder)))
             }
           }
         }
@@ -90,28 +91,32 @@ export async function readShapes(
   }
   for (const queue of queues.values()) {
     signal.throwIfAborted()
-    done.push(...(await readCsvs(duck, queue)))
+    done.push(...(await readCsvs(duck, queue, folder)))
     await flush(100)
   }
   await flush(1)
 }
 
 /** Reads CSV files of one dialect in one go; where that fails, one by one, so that a bad one does not hide the others. */
-async function readCsvs(duck: DuckDBConnection, queue: readonly Queued[]): Promise<ReadFile[]> {
+async function readCsvs(
+  duck: DuckDBConnection,
+  queue: readonly Queued[],
+  folder: string,
+): Promise<ReadFile[]> {
   const large = queue.filter(({ file }) => file.size > largeFile)
   const small = queue.filter(({ file }) => file.size <= largeFile)
   const read: ReadFile[] = []
   if (small.length > 0) {
     try {
-      read.push(...(await readCsvTogether(duck, small)))
+      read.push(...(await readCsvTogether(duck, small, folder)))
     } catch (error) {
       if (small.length === 1) read.push({ file: small[0]!.file, tables: [], fault: reasonOf(error) })
-      else for (const entry of small) read.push(...(await readCsvs(duck, [entry])))
+      else for (const entry of small) read.push(...(await readCsvs(duck, [entry], folder)))
     }
   }
   for (const entry of large) {
     try {
-      read.push(...(await readCsvTogether(duck, [entry], rowsOfLarge)))
+      read.push(...(await readCsvTogether(duck, [entry], folder, rowsOfLarge)))
     } catch (error) {
       read.push({ file: entry.file, tables: [], fault: reasonOf(error) })
     }
@@ -122,21 +127,30 @@ async function readCsvs(duck: DuckDBConnection, queue: readonly Queued[]): Promi
 async function readCsvTogether(
   duck: DuckDBConnection,
   queue: readonly Queued[],
+  folder: string,
   limit?: number,
 ): Promise<ReadFile[]> {
   const { format, names } = queue[0]!
+  const { files, copies } = await inUtf8(
+    queue.map(({ full, file: { path } }) => ({ full, path, format })),
+    folder,
+  )
   const unnamed = format.header === false
   const relation: Relation = {
-    sql: csvSql(
-      queue.map(({ full }) => full),
-      format,
-      names,
-      { rejects: true },
+    sql: ofFiles(
+      csvSql(
+        files.map(({ full }) => full),
+        files[0]!.format,
+        names,
+        { rejects: true },
+      ),
+      copies,
     ),
     columns: names.map((name) => ({ name, type: 'VARCHAR' })),
   }
   const found = await evidenceOf(duck, relation, limit)
-  const broken = await brokenLines(duck)
+  const broken = await brokenLines(duck, copies)
+  for (const copy of copies.keys()) await rm(copy, { force: true })
   return queue.map(({ file, full, detected }) => {
     const seen = found.get(full) ?? {
       rows: 0,
@@ -167,12 +181,16 @@ async function readCsvTogether(
 }
 
 /** Lines that could not be taken, by file: how many, and what is wrong with the first. */
-async function brokenLines(duck: DuckDBConnection): Promise<Map<string, { count: number; reason: string }>> {
+async function brokenLines(
+  duck: DuckDBConnection,
+  copies: ReadonlyMap<string, string>,
+): Promise<Map<string, { count: number; reason: string }>> {
   const reader = await duck.runAndReadAll(
     'select file_path, count(distinct line)::int, first(error_type::varchar order by line) from reject_errors join reject_scans using (scan_id, file_id) group by 1',
   )
   const broken = (reader.getRows() as [string, number, string][]).map(
-    ([file, count, kind]) => [file, { count, reason: brokenWords[kind] ?? kind.toLowerCase() }] as const,
+    ([file, count, kind]) =>
+      [copies.get(file) ?? file, { count, reason: brokenWords[kind] ?? kind.toLowerCase() }] as const,
   )
   await duck.run('truncate reject_errors; truncate reject_scans')
   return new Map(broken)

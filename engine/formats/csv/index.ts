@@ -1,3 +1,4 @@
+import iconv from 'iconv-lite'
 import { formatText, type FileFormat } from '../../../core/catalog/found'
 import { fail } from '../../../core/fault'
 import { csvRecords } from '../../../core/files/csvRecords'
@@ -8,6 +9,7 @@ import { groupBy } from '../../../core/group'
 import { quoteName } from '../../../core/text/slot'
 import { literal } from '../../duck/duck'
 import type { FileReading, Format, FormattedFile, Known, OpenedFiles } from '../definition'
+import { inUtf8, ofFiles } from '../decode'
 import { withFolders } from '../relation'
 import { sameColumns } from '../sameColumns'
 import { duckWriter } from '../duckWriter'
@@ -29,35 +31,45 @@ export const csv: Format = {
       names: reading.header ? record : (reading.names ?? unnamed(record.length)),
     }
   },
-  async open(_duck, files) {
+  async open(_duck, files, _reading, folder) {
     sameColumns(files)
-    return openCsv(files)
+    return openCsv(files, await inUtf8(files, folder))
   },
-  relation: async (_duck, files, format, names, _folder, reading = {}) =>
-    withFolders(files, {
-      sql: csvSql(
-        files.map(({ full }) => full),
-        format,
-        names,
-        reading,
+  async relation(_duck, files, format, names, folder, reading = {}) {
+    const { files: laid, copies } = await inUtf8(
+      files.map((file) => ({ ...file, format })),
+      folder,
+    )
+    return withFolders(files, {
+      sql: ofFiles(
+        csvSql(
+          laid.map(({ full }) => full),
+          laid[0]!.format,
+          names,
+          reading,
+        ),
+        copies,
       ),
       columns: names.map((name) => ({ name, type: 'VARCHAR' })),
-    }),
+    })
+  },
   together: (known) => dialectOf(known) ?? 'it has no line with anything in it',
-  async tables(_duck, { full }, known) {
+  async tables(duck, file, known, folder) {
     const found = dialectOf(known)
     if (!found) return 'it has no line with anything in it'
     const { format, names } = found
-    const columns = names.map((name) => ({ name, type: 'VARCHAR' }))
-    return [
-      { relation: { sql: csvSql([full], format, names), columns }, format, unnamed: format.header === false },
-    ]
+    // by its own name: the values of its folders are those of the whole dataset
+    const alone = { full: file.full, path: file.path.split('/').at(-1)! }
+    const relation = await csv.relation(duck, [alone], format, names, folder)
+    return [{ relation, format, unnamed: format.header === false }]
   },
-  async look(_duck, { full, path }, known) {
+  async look(_duck, file, known, folder) {
     const found = dialectOf(known)
+    const { path } = file
     if (!found) fail('file', `${path}: it has no line with anything in it`, { path })
+    const { files: [laid], copies } = await inUtf8([{ ...file, format: found.format }], folder) // prettier-ignore
     return {
-      sql: csvSql([full], found.format, found.names, { rejects: true }),
+      sql: ofFiles(csvSql([laid!.full], laid!.format, found.names, { rejects: true }), copies),
       note: formatText(found.format),
     }
   },
@@ -101,9 +113,10 @@ const formatOf = ({ gzip }: Known, reading: FileReading): FileFormat => ({
 
 /** The sample in the encoding that the job says, which may be another than the one guessed. */
 function sampleText(known: Known, reading: FileReading): string {
-  if (known.encoding === 'latin-1' && reading.encoding === 'utf-8')
-    return Buffer.from(known.sample, 'latin1').toString('utf8')
-  return known.sample
+  const single = known.encoding === 'latin-1' || known.encoding === 'windows-1252'
+  if (!single || reading.encoding === known.encoding) return known.sample
+  const bytes = iconv.encode(known.sample, 'windows-1252')
+  return reading.encoding === 'utf-8' ? bytes.toString('utf8') : iconv.decode(bytes, reading.encoding)
 }
 
 function firstRecord(
@@ -121,22 +134,29 @@ function firstRecord(
 }
 
 /** CSV files of the same columns, each dialect by a reader of its own. */
-export function openCsv(files: readonly FormattedFile[]): OpenedFiles {
+export function openCsv(
+  files: readonly FormattedFile[],
+  { files: laid, copies }: Awaited<ReturnType<typeof inUtf8<FormattedFile>>>,
+): OpenedFiles {
   const names = files[0]!.names
   const folders = [
     ...new Set(files.flatMap(({ path }) => folderValues(path).values.map(({ name }) => name))),
   ].filter((name) => !names.includes(name))
-  const groups = [...groupBy(files, ({ format }) => JSON.stringify(format)).values()]
+  const groups = [...groupBy(laid, ({ format }) => JSON.stringify(format)).values()]
+  const originals = new Map(files.map((file, i) => [laid[i]!.full, file] as const))
   const decimals = new Set(files.map(({ format }) => format.decimal))
   const byFile = decimals.size > 1
   const sql = (): string => {
     const readers = groups.map((group) => {
       const { format } = group[0]!
-      const reader = csvSql(
-        group.map(({ full }) => full),
-        format,
-        names,
-        { rejects: true },
+      const reader = ofFiles(
+        csvSql(
+          group.map(({ full }) => full),
+          format,
+          names,
+          { rejects: true },
+        ),
+        copies,
       )
       return byFile
         ? `(select *, ${literal(format.decimal ?? '.')} as mattock_decimal from ${reader})`
@@ -162,7 +182,13 @@ export function openCsv(files: readonly FormattedFile[]): OpenedFiles {
     columns: [...names, ...folders].map((name) => ({ name, type: 'VARCHAR' })),
     sql,
     ofText: true,
-    texts: new Map(groups.flat().map(({ full, format }) => [full, format])),
+    texts: new Map(
+      groups.flat().map(({ full }) => {
+        const own = originals.get(full)!
+        return [own.full, own.format]
+      }),
+    ),
+    copies,
     ...(byFile ? { decimal: 'by file' as const } : decimals.has(',') ? { decimal: ',' as const } : {}),
     rows: new Map(),
   }

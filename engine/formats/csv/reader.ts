@@ -20,7 +20,6 @@ export function csvSql(
     `filename = 'mattock_file'`,
     ...(format.skip ? [`skip = ${format.skip}`] : []),
     ...(format.comment ? [`comment = ${literal(format.comment)}`] : []),
-    ...(format.encoding && format.encoding !== 'utf-8' ? [`encoding = ${literal(format.encoding)}`] : []),
     ...(format.gzip ? ["compression = 'gzip'"] : []),
     ...(rejects ? ['store_rejects = true', 'rejects_limit = 0'] : []),
     `columns = {${names.map((name) => `${literal(name)}: 'VARCHAR'`).join(', ')}}`,

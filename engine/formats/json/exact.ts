@@ -1,4 +1,5 @@
 import { createReadStream, createWriteStream } from 'node:fs'
+import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { Transform, type Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
@@ -153,6 +154,7 @@ export async function exactPath(
   }
   looking.end()
   if (looking.changes === 0 && !always) return full
+  await mkdir(folder, { recursive: true })
   const copy = join(folder, name)
   const writing = new ExactNumbers(format.kind === 'ndjson')
   await pipeline(

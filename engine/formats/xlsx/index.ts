@@ -45,7 +45,10 @@ export const xlsx: Format = {
       laid.push({ ...file, full, format, names: sheet.place.names })
     }
     sameColumns(laid)
-    return { ...openCsv(laid), rows }
+    // a row's number counts: the lines of what was laid out are not those of the sheet
+    const copies = new Map(laid.map(({ full }, i) => [full, files[i]!.full]))
+    const { texts: _, ...opened } = openCsv(laid, { files: laid, copies })
+    return { ...opened, rows }
   },
   async relation(_duck, files, format, _names, folder, reading = {}) {
     const parts: { full: string; csv: string; names: readonly string[] }[] = []
