@@ -95,6 +95,8 @@ function castBy(type: string, source: OpenSource, zone: string, text: boolean): 
   return {
     type,
     blankIsNull: plain.blankIsNull,
+    // by the plain look of both: what is one only with a comma, or only without, is judged by the whole
+    ...(plain.plain && comma.plain ? { plain: comma.plain } : {}),
     ...(fits && plain.fits ? { fits } : {}),
     ...(sent && (plain.sent ?? comma.sent) ? { sent } : {}),
   }
@@ -110,7 +112,9 @@ export function castColumns(
   { zone, into }: { readonly zone: string; readonly into: 'text' | 'values' },
 ): Casting {
   const natives = new Map(source.columns.map(({ name, type }) => [name, type]))
-  const inner: string[] = []
+  const texts: string[] = []
+  const plains: string[] = []
+  const values: string[] = []
   const tries: Casting['tries'][number][] = []
   if (source.broken)
     tries.push({ column: '', wrong: source.broken, reason: literal(noRecord), words: noRecord })
@@ -125,11 +129,18 @@ export function castColumns(
           ? instantText(column)
           : textOf(column, native)
     const cast = castBy(type, source, zone, native === 'VARCHAR')
-    const text = textOf(column, native)
-    const value = `mattock_v${i}`
-    inner.push(`${cast.blankIsNull ? `nullif(trim(${text}, E' \\t\\r\\n'), '')` : shaped(text)} as ${value}`)
-    const sent = cast.sent?.(value) ?? value
-    const cannot = cast.fits && `(${value} is not null and (${cast.fits(value)}) is not true)`
+    const text = cast.blankIsNull ? textOf(column, native) : shaped(textOf(column, native))
+    const [raw, plain, value] = [`mattock_t${i}`, `mattock_p${i}`, `mattock_v${i}`]
+    texts.push(`${text} as ${raw}`)
+    // what is plain needs no second look, nor any change
+    const trimmed = cast.blankIsNull ? `nullif(trim(${raw}, E' \\t\\r\\n'), '')` : raw
+    if (cast.plain) plains.push(`${cast.plain(raw)} as ${plain}`)
+    values.push(`${cast.plain ? `case when ${plain} then ${raw} else ${trimmed} end` : trimmed} as ${value}`)
+    const ifPlain = (then: string, otherwise: string) =>
+      cast.plain ? `case when ${plain} then ${then} else ${otherwise} end` : otherwise
+    const sent = cast.sent ? ifPlain(value, cast.sent(value)) : value
+    const cannot =
+      cast.fits && ifPlain('false', `(${value} is not null and (${cast.fits(value)}) is not true)`)
     const given = into === 'text' ? sent : `try_cast(${sent} as ${duckTypeFor(type)})`
     if (!cannot) return given
     if (source.once)
@@ -143,7 +154,9 @@ export function castColumns(
     return given
   })
   const from = source.sql()
-  const judged = inner.length > 0 ? `(select *, ${inner.join(', ')} from ${from})` : from
+  const layer = (over: string, more: readonly string[]) =>
+    more.length > 0 ? `(select *, ${more.join(', ')} from ${over})` : over
+  const judged = layer(layer(layer(from, texts), plains), values)
   if (tries.length === 0) return { from: judged, judged, operands, wrong: undefined, tries }
   const wrong = tries.map((entry) => entry.wrong).join(' or ')
   return { from: `(select * from ${judged} where not (${wrong}))`, judged, operands, wrong, tries }
