@@ -329,6 +329,27 @@ describe('what the table itself refuses is a reject, all of it, at its own line'
   })
 })
 
+it('a row that the table refuses is found although the reading is broken off by it, broken lines and all', async () => {
+  await bench.rows('create table many (id int primary key, note text)')
+  // more than COPY and the pipe hold between them, so that the refusal comes while the file is still read
+  const lines = Array.from({ length: 120_000 }, (_, i) => `${i === 90_000 ? 5 : i},${'x'.repeat(20)}`)
+  lines[100] = 'short'
+  lines[119_000] = 'no,number'
+  bench.writeFile('many.csv', `id,note\n${lines.join('\n')}\n`)
+  const run = await bench.load(
+    fileJob('many', 'many.csv', '{connection: warehouse, table: many, write: append}', 'rejects: keep'),
+  )
+  const [step] = await bench.own(
+    'select l.state, l.error, l.read::int, l.written::int, l.rejected::int, s.reject_file from mattock.load_step s join mattock.load l on l.id = s.load_id where l.run_id = $1',
+    [run],
+  )
+  expect(step).toMatchObject({ state: 'done', read: 120_000, written: 119_997, rejected: 3 })
+  const [, ...kept] = csvRecords(
+    readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8'),
+  )
+  expect(kept.map(([, line]) => Number(line))).toEqual([102, 90_002, 119_002])
+})
+
 describe('the rest', () => {
   it('text is not cut, and keeps blanks, quotes and emptiness', async () => {
     const texts = [

@@ -5,7 +5,6 @@ import { replaces, type ToTable } from '../../core/job/steps/transfer'
 import { quoteName } from '../../core/text/slot'
 import { qualified, type TargetTable } from '../connectors/postgres/tables'
 import { recorded, type StepContext } from '../context/step'
-import { withDuck } from '../duck/duck'
 import type { Casting } from '../reading/cast'
 import type { MoreWrong } from '../reading/rejects'
 import { pump } from './pump'
@@ -29,11 +28,12 @@ interface Place {
 
 /**
  * Fills the stage row by row where it must be: every row that fits goes into mattock_stage, the others into
- * mattock_faults with their number, column and reason.
+ * mattock_faults with their number, column and reason. `ordered` reads the source in its order.
  * @returns rows in the stage, and the others
  */
 export async function stageWhatFits(
   { client, table, columns, spec }: Place,
+  ordered: DuckDBConnection,
   casting: Casting,
   context: StepContext,
 ): Promise<{ staged: number; refused: number }> {
@@ -44,18 +44,16 @@ export async function stageWhatFits(
     `create temporary table mattock_raw (n bigint, ${names.map((_, i) => `v${i} text`).join(', ')}) on commit drop;
      create temporary table mattock_faults (n bigint, "column" text, reason text, words text) on commit drop`,
   )
-  await withDuck(context.zone, true, async (ordered: DuckDBConnection) => {
-    const { judged, wrong, operands } = casting
-    const numbered = `(select *, row_number() over () as mattock_n from ${judged})`
-    await pump(
-      client,
-      ordered,
-      `select mattock_n, ${operands.join(', ')} from ${numbered}${wrong ? ` where not (${wrong})` : ''}`,
-      'copy mattock_raw from stdin (format csv)',
-      on,
-      context,
-    )
-  })
+  const { judged, wrong, operands } = casting
+  const numbered = `(select *, row_number() over () as mattock_n from ${judged})`
+  await pump(
+    client,
+    ordered,
+    `select mattock_n, ${operands.join(', ')} from ${numbered}${wrong ? ` where not (${wrong})` : ''}`,
+    'copy mattock_raw from stdin (format csv)',
+    on,
+    context,
+  )
   await client.query('create index on mattock_raw (n); analyze mattock_raw')
   const list = names.map(quoteName).join(', ')
   await recorded(

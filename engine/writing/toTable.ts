@@ -9,6 +9,7 @@ import { quoteName } from '../../core/text/slot'
 import { checkFiles } from '../checks'
 import { qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
 import { emptyOutcome, type StepContext } from '../context/step'
+import { withDuck } from '../duck/duck'
 import { castColumns } from '../reading/cast'
 import { brokenLines, keepRejects, type MoreWrong } from '../reading/rejects'
 import type { EmptySource, OpenSource } from '../reading/source'
@@ -68,11 +69,11 @@ export async function toTable(
   const cast = castColumns(source, wanted, { zone: context.zone, into: 'text' })
   const select = `select ${cast.operands.join(', ')} from ${cast.from}`
   /** Counts what was left out, and holds it to what the job allows. */
-  const settleRejects = async (copied: number, more?: MoreWrong) => {
+  const settleRejects = async (read: DuckDBConnection, copied: number, more?: MoreWrong) => {
     const { rows } = await noteCounts(source, context.outcome)
-    const broken = await brokenLines(duck, source)
+    const broken = await brokenLines(read, source)
     const missing = rows - copied - broken
-    const rejected = broken + (await keepRejects(duck, source, cast, { broken, missing, more }, context))
+    const rejected = broken + (await keepRejects(read, source, cast, { broken, missing, more }, context))
     context.outcome.counts = { ...context.outcome.counts, read: rows, rejected }
     checkRejects(spec, rows, rejected, context.outcome)
   }
@@ -82,7 +83,7 @@ export async function toTable(
     const into = straight ? qualified(table) : 'mattock_stage'
     const copy = `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`
     const copied = await pump(client, duck, select, copy, spec.into.connection, context)
-    await settleRejects(copied)
+    await settleRejects(duck, copied)
     if (straight) {
       context.outcome.counts = { ...context.outcome.counts, written: copied }
       await writeMarker(client, context)
@@ -102,9 +103,12 @@ export async function toTable(
   context.outcome.files.length = 0
   context.outcome.rejectReasons = {}
   context.outcome.counts = emptyOutcome().counts
-  const { staged } = await stageWhatFits({ client, table, columns: mapped, spec }, cast, context)
-  await settleRejects(staged, refusedRows(client))
-  await finishWithRows(client, target, names, staged, context)
+  await withDuck(context.zone, true, async (ordered) => {
+    const place = { client, table, columns: mapped, spec }
+    const { staged } = await stageWhatFits(place, ordered, cast, context)
+    await settleRejects(ordered, staged, refusedRows(client))
+    await finishWithRows(client, target, names, staged, context)
+  })
 }
 
 /** Applies what is staged and leaves the marker; the caller commits. */
