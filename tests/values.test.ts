@@ -350,6 +350,22 @@ it('a row that the table refuses is found although the reading is broken off by 
   expect(kept.map(([, line]) => Number(line))).toEqual([102, 90_002, 119_002])
 })
 
+it('a column may be called anything: its name is never a piece of a statement', async () => {
+  const name = `a$$; drop table odd; --'"b\\`
+  const quotedName = `"${name.replaceAll('"', '""')}"`
+  await bench.rows(`create table odd (id int unique, ${quotedName} mood, "first" int, n text)`)
+  bench.writeFile(
+    'odd.csv',
+    `id,"${name.replaceAll('"', '""')}",first,n\n1,ok,1,x\n2,glad,2,y\n3,ok,many,z\n1,sad,4,w\n`,
+  )
+  await bench.load(
+    fileJob('odd', 'odd.csv', '{connection: warehouse, table: odd, write: append}', 'rejects: keep'),
+  )
+  expect(await bench.rows(`select id, ${quotedName}::text as v from odd order by id`)).toEqual([
+    { id: 1, v: 'ok' },
+  ])
+})
+
 describe('the rest', () => {
   it('text is not cut, and keeps blanks, quotes and emptiness', async () => {
     const texts = [

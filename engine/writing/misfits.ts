@@ -63,8 +63,7 @@ export async function stageWhatFits(
     `create temporary table mattock_stage on commit drop as select 0::bigint as mattock_line, ${list} from ${qualified(table)} with no data`,
   )
   // halves that hold no fault go in whole: k faults among n rows cost some k·log n statements
-  await client.query(
-    `create or replace function pg_temp.mattock_fill(first bigint, last bigint) returns void language plpgsql as $$
+  const body = `
      declare fault text; of text;
      begin
        begin
@@ -80,7 +79,10 @@ export async function stageWhatFits(
        end;
        perform pg_temp.mattock_fill(first, (first + last) / 2);
        perform pg_temp.mattock_fill((first + last) / 2 + 1, last);
-     end $$`,
+     end`
+  // a quoted text, since a column may be called anything, dollars among it
+  await client.query(
+    `create or replace function pg_temp.mattock_fill(first bigint, last bigint) returns void language plpgsql as '${body.replaceAll("'", "''")}'`,
   )
   await recorded(
     client,
