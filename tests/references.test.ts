@@ -189,11 +189,13 @@ it('tells the same class of a value in the pages and in DuckDB', async () => {
 
 it('writes Table Schemas that are valid by the published profile', async () => {
   const columns = editedColumns(
-    (['text', 'integer', 'decimal', 'number', 'boolean', 'date', 'time', 'timestamp'] as const).map((type) => ({
-      name: `a ${type}`,
-      type,
-      required: type === 'text',
-    })),
+    (['text', 'integer', 'decimal', 'number', 'boolean', 'date', 'time', 'timestamp'] as const).map(
+      (type) => ({
+        name: `a ${type}`,
+        type,
+        required: type === 'text',
+      }),
+    ),
     { 'a number': { description: 'how much' } },
   )
   const { valid, errors } = (await validate(toTableSchema(columns, ['a integer', 'a text']))) as {

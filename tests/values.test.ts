@@ -1,9 +1,10 @@
-import { readFileSync } from 'node:fs'
+import { readFileSync, symlinkSync } from 'node:fs'
 import fc from 'fast-check'
 import iconv from 'iconv-lite'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { csvRecords } from '../core/files/csvRecords'
 import { saveSettings } from '../engine/connectors/connections'
+import { saveJob } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
 import { fileJob, testBench, type TestBench } from './support/bench'
 
@@ -753,6 +754,29 @@ parts:
   ])
   expect(await bench.rows(`select conkey from pg_constraint where conrelid = '"Made To"'::regclass and contype = 'p'`)).toEqual([{ conkey: [2, 1] }]) // prettier-ignore
   expect(await bench.rows('select * from "Made To"')).toEqual([{ b: 1, a: 'x', Q: '1.25' }])
+})
+
+it('a link that leads out of the store is the finding of its row, and no end of the plan', async () => {
+  bench.writeFile('links/a.csv', 'id\n1\n')
+  symlinkSync('/etc/passwd', `${bench.drop}/links/b.csv`)
+  await saveJob(
+    bench.engine,
+    fileJob('links', 'x', '{connection: warehouse, table: "public.{row.file}", write: append}')
+      .replace('[{file: "x"}]', '[{file: a}, {file: b}]')
+      .replace('files: "{row.file}"', 'files: "links/{row.file}.csv"'),
+    { by: 'test' },
+  )
+  const { id } = await makePlan(bench.engine, {
+    job: 'links',
+    environment: 'dev',
+    parameters: {},
+    by: 'test',
+  })
+  const [{ findings }] = (await bench.own('select findings from mattock.plan where id = $1', [id])) as [{ findings: { code: string; message: string }[] }] // prettier-ignore
+  const [found] = findings.filter(({ code }) => code === 'outside-store')
+  expect(found!.message).toContain('b: "links/b.csv" leads out of the store drop')
+  expect(findings.map(({ code }) => code)).not.toContain('empty-file')
+  expect(JSON.stringify(findings)).not.toContain('root:')
 })
 
 it('a job that writes files from a database finds nothing changed when it is planned again', async () => {

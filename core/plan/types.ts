@@ -79,6 +79,8 @@ export interface FileFact {
   readonly modified: string
   /** Column names of its first line, where it was read. */
   readonly header?: readonly string[]
+  /** It lies outside of its store, by a link: what is said of that. Nothing else of it is known. */
+  readonly outside?: string
 }
 
 /** A file that a load took in, as the ledger knows it. */

@@ -71,7 +71,7 @@ async function gatherFiles(
     for (const [key, { pattern }] of wanted) {
       const facts = listed.get(pattern) ?? none
       found.set(key, facts)
-      if (facts.length > 0) there.push(key)
+      if (facts.length > 0 && !facts[0]!.outside) there.push(key)
     }
     await inBatches(there, 32, async (key) => {
       const [first, ...others] = found.get(key)!

@@ -5,7 +5,9 @@ import { loadGroups, number, some, type Rule } from './rule'
 export const emptyFile: Rule = (expansion, facts, findings) => {
   const empty = loadGroups<{ where: FilePlace; paths: string[] }>()
   for (const { transfer, found, where } of expectedFiles(expansion, facts)) {
-    const paths = found.filter(({ size }) => size === 0).map(({ path }) => path)
+    const paths = found
+      .filter(({ size, outside }) => size === 0 && outside === undefined)
+      .map(({ path }) => path)
     if (paths.length > 0) empty.add(placeId(where), transfer, () => ({ where, paths }))
   }
   for (const { about, numbers, keys } of empty.list())

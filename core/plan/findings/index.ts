@@ -9,6 +9,7 @@ import { manyFiles } from './manyFiles'
 import { missingTable } from './missingTable'
 import { nameTooLong } from './nameTooLong'
 import { noFile } from './noFile'
+import { outsideStore } from './outsideStore'
 import { overCap } from './overCap'
 import { rosterJump } from './rosterJump'
 import type { Rule } from './rule'
@@ -36,7 +37,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   roster: { levels: ['stop'], says: 'a roster that cannot be read', rules: [] },
   'unknown-name': { levels: ['stop'], says: 'a name that does not exist, with the nearest that does', rules: [missingTable] },
   'empty-value': { levels: ['stop'], says: 'an empty value where a name or a path is built', rules: [] },
-  'outside-store': { levels: ['stop'], says: 'a path that would leave its store', rules: [] },
+  'outside-store': { levels: ['stop'], says: 'a path that would leave its store', rules: [outsideStore] },
   'no-file': { levels: ['look'], says: 'the file a load expects is not there', rules: [noFile] },
   'empty-file': { levels: ['look'], says: 'the file a load expects has no bytes', rules: [emptyFile] },
   'many-files': { levels: ['look'], says: 'several files match where a load reads its file', rules: [manyFiles] },

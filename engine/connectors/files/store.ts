@@ -1,7 +1,7 @@
 import type { Stats } from 'node:fs'
 import { access, constants, lstat, readdir, realpath, stat } from 'node:fs/promises'
 import { join, posix, resolve, sep } from 'node:path'
-import { fail } from '../../../core/fault'
+import { fail, FaultError } from '../../../core/fault'
 import { inBatches } from '../../context/inBatches'
 import type { FileFact } from '../../../core/plan/types'
 import { hasWildcard, storeSegments, unescapeSegment, wildcardSource } from '../../../core/store/pattern'
@@ -87,7 +87,7 @@ export class Lister {
       }
     }
     await inBatches(toAsk, width, async (pattern) => {
-      found.set(pattern, await this.find(pattern))
+      found.set(pattern, await this.find(pattern).catch((error: unknown) => [leading(pattern, error)]))
     })
     return found
   }
@@ -149,6 +149,12 @@ export class Lister {
     }
     return found.isFile() ? { path, size: found.size, modified: found.mtime.toISOString() } : undefined
   }
+}
+
+/** A file that a link leads to out of the store: that row's to tell, and no end of the others. */
+function leading(pattern: string, error: unknown): FileFact {
+  if (!(error instanceof FaultError) || error.fault.code !== 'path') throw error
+  return { path: pattern, size: 0, modified: new Date(0).toISOString(), outside: error.fault.message }
 }
 
 /** Folder and name of a pattern without a wildcard; the name is empty where it names nothing. */
