@@ -32,7 +32,7 @@ export interface Writing {
 /** A regular expression that the whole text must fit (RE2). */
 const full = (text: string, pattern: string): string => `regexp_full_match(${text}, '${pattern}')`
 
-const day = '[0-9]{4,6}-[0-9]{1,2}-[0-9]{1,2}'
+const day = '([0-9]{4,6}-[0-9]{1,2}-[0-9]{1,2}|[0-9]{4}/[0-9]{1,2}/[0-9]{1,2})'
 const era = '( ?\\(?BC\\)?)?'
 /** Postgres keeps microseconds: of a finer fraction only zeros may follow. */
 const fraction = '([.,][0-9]{1,6}0*)?'
@@ -49,7 +49,7 @@ const number = '[+-]?([0-9]+\\.?[0-9]*|\\.[0-9]+)([eE][+-]?[0-9]{1,3})?'
 
 /** The day at the beginning of a text, as DuckDB reads it. */
 const dayOf = (text: string): string =>
-  `try_cast(case when contains(${text}, 'BC') then regexp_extract(${text}, '^[0-9-]+') || ' (BC)' else regexp_extract(${text}, '^[0-9-]+') end as date)`
+  `try_cast(case when contains(${text}, 'BC') then regexp_extract(${text}, '^[0-9/-]+') || ' (BC)' else regexp_extract(${text}, '^[0-9/-]+') end as date)`
 
 const dayFits = (text: string, rest: string): string =>
   `((${full(text, `${day}${rest}${era}`)} and ${dayOf(text)} is not null) or ${full(lower(text), never)})`
@@ -191,7 +191,7 @@ const casts: Readonly<Record<string, Make>> = {
     plain: (value) => full(value, plainDay),
     fits: (value) => dayFits(value, midnight),
     sent: (value) =>
-      `case when ${full(lower(value), never)} then ${value} else regexp_extract(${value}, '^[0-9-]+') || case when contains(${value}, 'BC') then ' BC' else '' end end`,
+      `case when ${full(lower(value), never)} then ${value} else regexp_extract(${value}, '^[0-9/-]+') || case when contains(${value}, 'BC') then ' BC' else '' end end`,
   }),
   'timestamp without time zone': (type) => ({
     type,
