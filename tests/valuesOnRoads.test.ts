@@ -1,0 +1,482 @@
+import { readFileSync, symlinkSync } from 'node:fs'
+import iconv from 'iconv-lite'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { csvRecords } from '../core/files/csvRecords'
+import { saveSettings } from '../engine/connectors/connections'
+import { saveJob } from '../engine/jobs/versions'
+import { makePlan } from '../engine/planning/plan'
+import { fileJob, testBench, type TestBench } from './support/bench'
+
+/** The same rule (values.test.ts) on the other roads: JSON, from table to table, out to files and in again, encodings. */
+let bench: TestBench
+beforeAll(async () => {
+  bench = await testBench()
+  await bench.worker()
+  await bench.rows("create type mood as enum ('sad', 'ok', 'happy')")
+})
+afterAll(() => bench.close())
+
+let made = 0
+
+describe('JSON on the road to a table', () => {
+  const into = async (name: string, text: string, columns?: string, more = 'rejects: keep') => {
+    const table = `j_${++made}`
+    if (columns) await bench.rows(`create table ${table} (${columns})`)
+    bench.writeFile(name, text)
+    const run = await bench.load(
+      fileJob(table.replace('_', '-'), name, `{connection: warehouse, table: ${table}, write: append}`, more),
+    )
+    const [step] = await bench.own(
+      'select l.state, l.error, l.read::int, l.written::int, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
+      [run],
+    )
+    const rejects = step!.reject_file
+      ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
+      : []
+    return { step: step!, rejects, rows: await bench.rows(`select * from ${table}`), table }
+  }
+  const numbers = ['1', '9007199254740993', '12345678901234567890.123456789', '-0.1', '1e3', '0.30000000000000004', '1e-20'] // prettier-ignore
+
+  it.each([
+    ['numbers.ndjson', numbers.map((n, i) => `{"id":${i},"n":${n}}`).join('\n')],
+    ['numbers.json', `[${numbers.map((n, i) => `{"id":${i},"n":${n}}`).join(',')}]`],
+    ['within.json', `{"page":1,"data":[${numbers.map((n, i) => `{"id":${i},"n":${n}}`).join(',')}]}`],
+  ])('%s keeps every digit, and a table that is made gets numeric', async (name, text) => {
+    const { rows, table } = await into(name, text)
+    const types = await bench.rows(
+      `select data_type from information_schema.columns where table_name = $1 and column_name = 'n'`,
+      [table],
+    )
+    expect(types).toEqual([{ data_type: 'numeric' }])
+    expect(rows).toHaveLength(numbers.length)
+    const wrong = await bench.rows(
+      `select t, n::text from ${table} join unnest($1::text[]) with ordinality x(t, at) on at = id + 1 where n <> t::numeric`,
+      [numbers],
+    )
+    expect(wrong).toEqual([])
+  })
+
+  it('strings in columns of several kinds keep no quotes, lists and objects stay JSON with their numbers', async () => {
+    const { rows } = await into(
+      'mixed.ndjson',
+      '{"id":1,"v":"a \\"b\\""}\n{"id":2,"v":5}\n{"id":3,"v":{"k":[1,12345678901234567890,"x"]}}\n{"id":4,"v":null}\n{"id":5,"v":"12345678901234567890"}\n',
+      'id int, v text',
+    )
+    expect(rows.map(({ v }) => v)).toEqual([
+      'a "b"',
+      '5',
+      '{"k":[1,12345678901234567890,"x"]}',
+      null,
+      '12345678901234567890',
+    ])
+  })
+
+  it('a line that is no object is one reject at its line, whatever it is', async () => {
+    const { step, rejects, rows } = await into(
+      'lines.ndjson',
+      '{"id":1,"v":"a"}\n\n{"id":2,"v":\n[3]\n{"id":4,"v":"d"} x\nnull\n{"id":"no","v":"f"}\n{"id":7,"v":"g"}\n',
+      'id int, v text',
+    )
+    expect(rows.map(({ id }) => id)).toEqual([1, 7])
+    expect(step).toMatchObject({ state: 'done', read: 7, written: 2, rejected: 5 })
+    expect(rejects.map(([, line, column, reason]) => [Number(line), column, reason])).toEqual([
+      [3, '', 'a line that is no JSON object'],
+      [4, '', 'a line that is no JSON object'],
+      [5, '', 'a line that is no JSON object'],
+      [6, '', 'a line that is no JSON object'],
+      [7, 'id', 'id "no" does not fit integer'],
+    ])
+  })
+
+  it('numbers do not become whole, nor times days', async () => {
+    const { rows, rejects } = await into(
+      'casts.json',
+      '[{"n":1.5,"d":"2026-01-01"},{"n":2,"d":"2026-01-02T10:00:00"},{"n":3.0,"d":"2026-01-03"}]',
+      'n int, d date',
+    )
+    expect(rows).toHaveLength(1)
+    expect(rejects.map(([, , , reason]) => reason)).toEqual([
+      'n "1.5" does not fit integer',
+      'd "2026-01-02T10:00:00" does not fit date',
+    ])
+  })
+
+  it('NaN and Infinity, which RFC 8259 has not, arrive as what they are called', async () => {
+    const { rows } = await into('nan.ndjson', '{"n":NaN}\n{"n":-Infinity}\n{"n":1}\n', 'n double precision')
+    expect(rows.map(({ n }) => n)).toEqual([NaN, -Infinity, 1])
+  })
+
+  it('a table is not emptied for a file that nearly all of is broken', async () => {
+    await bench.rows('create table standing (id int)')
+    await bench.rows('insert into standing values (1), (2), (3)')
+    bench.writeFile('broken.csv', 'id\n1\nx\ny\nz\n')
+    const load = async (rejects: string) => {
+      const run = await bench.load(
+        fileJob(
+          'standing',
+          'broken.csv',
+          '{connection: warehouse, table: standing, write: replace-all}',
+          rejects,
+        ),
+      )
+      const [{ state }] = (await bench.own('select state from mattock.load where run_id = $1', [run])) as [{ state: string }] // prettier-ignore
+      return [state, (await bench.rows('select * from standing')).length]
+    }
+    expect(await load('rejects: keep')).toEqual(['failed', 3])
+    expect(await load('rejects: {share: 1}')).toEqual(['done', 1])
+  })
+})
+
+describe('from table to table', () => {
+  let counter = 0
+  const across = async (from: string, to: string, values: readonly string[], more = 'rejects: keep') => {
+    const [a, b] = [`from_${++counter}`, `to_${counter}`]
+    await bench.rows(`create table ${a} (id int, v ${from}); create table ${b} (id int, v ${to})`)
+    for (const [i, value] of values.entries())
+      await bench.rows(`insert into ${a} values ($1, $2)`, [i, value])
+    const document = `
+mattock: job/1
+name: across-${counter}
+title: across
+parts:
+  - once:
+      - id: copy
+        transfer:
+          from: {connection: warehouse, table: ${a}}
+          into: {connection: warehouse, table: ${b}, write: append}
+          ${more}
+`
+    const run = await bench.load(document)
+    const [step] = await bench.own(
+      'select l.state, l.error, l.read::int, l.written::int, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
+      [run],
+    )
+    const rejects = step!.reject_file
+      ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
+      : []
+    const rows = await bench.rows(`select id, v::text from ${b} order by id`)
+    return { step: step!, reasons: rejects.map(([, , , reason]) => reason), arrived: rows.map(({ v }) => v) }
+  }
+
+  it.each([
+    ['numeric', 'integer', ['1', '1.5', '2.0', '-7'], ['1', '2', '-7'], ['1.5']],
+    ['numeric', 'numeric(8,2)', ['1.25', '1.255', '3'], ['1.25', '3.00'], ['1.255']],
+    ['double precision', 'numeric', ['0.1', '0.30000000000000004'], ['0.1', '0.30000000000000004'], []],
+    ['double precision', 'real', ['0.5', '0.1', '0.123456789'], ['0.5', '0.1'], ['0.123456789']],
+    ['bigint', 'double precision', ['5', '9007199254740993'], ['5'], ['9007199254740993']],
+    ['text', 'integer', ['5', ' 6 ', '1.0', '1.5', 'x', '1e3'], ['5', '6', '1'], ['1.5', 'x', '1e3']],
+    ['text', 'numeric', ['1.10', '1,5', 'NaN'], ['1.10', 'NaN'], ['1,5']],
+    ['timestamp', 'date', ['2026-11-24 00:00:00', '2026-11-24 10:30:00'], ['2026-11-24'], ['2026-11-24 10:30:00']],
+    ['text', 'timestamp', ['2026-11-24 10:30', '2026-11-24T10:30:00+02'], ['2026-11-24 10:30:00'], ['2026-11-24T10:30:00+02']],
+    ['text', 'varchar(3)', ['abc', 'abcd', 'äöü'], ['abc', 'äöü'], ['abcd']],
+    ['date', 'timestamp', ['2026-11-24'], ['2026-11-24 00:00:00'], []],
+    ['uuid', 'text', ['a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'], ['a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'], []],
+    ['mood', 'text', ['ok', 'sad'], ['ok', 'sad'], []],
+    ['jsonb', 'jsonb', ['{"a": 12345678901234567890.5}'], ['{"a": 12345678901234567890.5}'], []],
+  ])('%s into %s', async (from, to, values, arrived, rejected) => {
+    const found = await across(from, to, values)
+    expect(found.step).toMatchObject({
+      state: 'done',
+      read: values.length,
+      written: arrived.length,
+      rejected: rejected.length,
+    })
+    expect(found.arrived).toEqual(arrived)
+    expect(found.reasons.map((reason) => /^v "(.*)" does not fit /s.exec(reason!)?.[1])).toEqual(rejected)
+  }) // prettier-ignore
+
+  it('a point in time is not cast into a type without a zone; one that does not fit fails a load that allows none', async () => {
+    const moved = await across('timestamptz', 'timestamp', ['2026-11-24 10:00+00'])
+    expect(moved.step).toMatchObject({ state: 'failed', error: { code: 'cast' } })
+    expect((moved.step.error as { message: string }).message).toContain('has no clock of its own')
+    const strict = await across('numeric', 'integer', ['1', '1.5'], 'rejects: fail')
+    expect(strict.step).toMatchObject({ state: 'failed', error: { code: 'rejects' } })
+    expect(strict.arrived).toEqual([])
+  })
+
+  it('is the same whatever the source is set to', async () => {
+    const at = new URL(bench.warehouseUrl)
+    await bench.own(
+      "insert into mattock.connection (name, kind, title) values ('styled', 'postgres', 'Styled')",
+    )
+    const settings = {
+      host: at.hostname,
+      port: Number(at.port),
+      database: at.pathname.slice(1),
+      user: at.username,
+    }
+    await saveSettings(bench.engine, 'styled', 'dev', { settings, secret: at.password }, 'test')
+    await bench.rows(
+      "create table styled_from as select date '2026-02-01' as day, interval '-1 day 02:00' as span, 0.1::float8 + 0.2 as float, '\\x00ff'::bytea as bytes, timestamptz '2026-02-01 10:00+05:30' as at; create table styled_to (like styled_from)",
+    )
+    const database = at.pathname.slice(1)
+    for (const [name, value] of [['datestyle', 'SQL, DMY'], ['intervalstyle', 'sql_standard'], ['extra_float_digits', '-5'], ['bytea_output', 'escape'], ['timezone', 'America/St_Johns']] as const) await bench.rows(`alter database ${database} set ${name} to '${value}'`) // prettier-ignore
+    try {
+      const run = await bench.load(`
+mattock: job/1
+name: styled
+title: styled
+parts:
+  - once:
+      - id: copy
+        transfer:
+          from: {connection: styled, table: styled_from}
+          into: {connection: warehouse, table: styled_to, write: append}
+`)
+      const [load] = await bench.own('select state, error from mattock.load where run_id = $1', [run])
+      expect(load).toEqual({ state: 'done', error: null })
+    } finally {
+      await bench.rows(`alter database ${database} reset all`)
+    }
+    expect(
+      await bench.rows(
+        'select count(*)::int as n from (select * from styled_from intersect select * from styled_to) same',
+      ),
+    ).toEqual([{ n: 1 }])
+  })
+})
+
+describe('out and in again', () => {
+  const job = (name: string, steps: string) => `
+mattock: job/1
+name: ${name}
+title: ${name}
+parts:
+  - once:
+${steps.replace(/^/gm, '      ')}
+`
+  const done = async (document: string) => {
+    const run = await bench.load(document)
+    const [load] = await bench.own('select state, error from mattock.load where run_id = $1', [run])
+    expect(load).toEqual({ state: 'done', error: null })
+  }
+  const nasty = [
+    '',
+    ' ',
+    '-10 %',
+    '=1+1',
+    '+49 30',
+    'o\'b"c',
+    'a\nb',
+    'a\r\nb',
+    'NULL',
+    '\\N',
+    'ünï,;|\t',
+    null,
+  ]
+
+  it.each(['csv', 'csv.gz', 'tsv', 'ndjson', 'parquet'])(
+    'a table written as %s and read again is the same, row by row, nothing and empty apart',
+    async (ending) => {
+      const name = `again-${ending.replace('.', '-')}`
+      const [a, b] = [`${name}_from`, `${name}_to`]
+      await bench.rows(
+        `create table "${a}" (id int, t text, n numeric, big bigint, d date, at timestamptz, f float8, yes boolean)`,
+      )
+      for (const [i, text] of nasty.entries())
+        await bench.rows(`insert into "${a}" values ($1, $2, $3, $4, $5, $6, $7, $8)`, [
+          i,
+          text,
+          i === 3 ? null : '12345678901234567890.123456789',
+          '9223372036854775807',
+          i === 4 ? 'infinity' : '0001-01-01',
+          '2026-03-29T02:30:00.123456+02',
+          i === 5 ? 'NaN' : 0.1 + 0.2,
+          i % 2 === 0,
+        ])
+      await bench.rows(`create table "${b}" (like "${a}")`)
+      await done(
+        job(
+          name,
+          `- id: out
+  transfer:
+    from: {connection: warehouse, table: "public.${a}"}
+    into: {store: drop, file: "out/${name}.${ending}"}
+- id: in
+  transfer:
+    from: {store: drop, files: "out/${name}.${ending}"${ending === 'tsv' ? ', delimiter: "\\t"' : ''}}
+    into: {connection: warehouse, table: "public.${b}", write: append}`,
+        ),
+      )
+      const differ = (x: string, y: string) =>
+        bench.rows(`select * from (select * from "${x}" except all select * from "${y}") d order by id`)
+      expect([await differ(a, b), await differ(b, a)]).toEqual([[], []])
+    },
+  )
+
+  it('parts of a table by a column come back with it, nothing as nothing', async () => {
+    await bench.rows('create table parted_from (id int, k text, v int)')
+    for (const [i, k] of ['a', null, '', 'a/b=c d', 'ü%', 'a'].entries())
+      await bench.rows('insert into parted_from values ($1, $2, $1)', [i, k])
+    await bench.rows('create table parted_to (like parted_from)')
+    await done(
+      job(
+        'parted',
+        `- id: out
+  transfer:
+    from: {connection: warehouse, table: parted_from}
+    into: {store: drop, file: parts, format: csv, split: {by: [k]}}
+- id: in
+  transfer:
+    from: {store: drop, files: "parts/**/*.csv"}
+    into: {connection: warehouse, table: parted_to, write: append}`,
+      ),
+    )
+    expect(await bench.rows('select * from parted_to order by id')).toEqual(
+      await bench.rows('select * from parted_from order by id'),
+    )
+  })
+})
+
+it('a table that is made from a table has its key and its NOT NULL, and generated columns are its own', async () => {
+  await bench.rows(
+    'create table "Made From" (b int not null, a text, "Q" numeric(8,2) not null, twice int generated always as (b * 2) stored, primary key (a, b))',
+  )
+  await bench.rows(`insert into "Made From" values (1, 'x', 1.25)`)
+  await bench.load(`
+mattock: job/1
+name: made-from
+title: made
+parts:
+  - once:
+      - id: copy
+        transfer:
+          from: {connection: warehouse, table: Made From}
+          into: {connection: warehouse, table: Made To, write: append}
+`)
+  const { rows } = await bench.warehouse.query<{
+    name: string
+    type: string
+    required: boolean
+  }>(
+    `select a.attname as name, format_type(a.atttypid, a.atttypmod) as type, a.attnotnull as required from pg_attribute a where a.attrelid = '"Made To"'::regclass and a.attnum > 0 order by a.attnum`,
+  )
+  expect(rows).toEqual([
+    { name: 'b', type: 'integer', required: true },
+    { name: 'a', type: 'text', required: true },
+    { name: 'Q', type: 'numeric(8,2)', required: true },
+  ])
+  expect(await bench.rows(`select conkey from pg_constraint where conrelid = '"Made To"'::regclass and contype = 'p'`)).toEqual([{ conkey: [2, 1] }]) // prettier-ignore
+  expect(await bench.rows('select * from "Made To"')).toEqual([{ b: 1, a: 'x', Q: '1.25' }])
+})
+
+it('a link that leads out of the store is the finding of its row, and no end of the plan', async () => {
+  bench.writeFile('links/a.csv', 'id\n1\n')
+  symlinkSync('/etc/passwd', `${bench.drop}/links/b.csv`)
+  await saveJob(
+    bench.engine,
+    fileJob('links', 'x', '{connection: warehouse, table: "public.{row.file}", write: append}')
+      .replace('[{file: "x"}]', '[{file: a}, {file: b}]')
+      .replace('files: "{row.file}"', 'files: "links/{row.file}.csv"'),
+    { by: 'test' },
+  )
+  const { id } = await makePlan(bench.engine, {
+    job: 'links',
+    environment: 'dev',
+    parameters: {},
+    by: 'test',
+  })
+  const [{ findings }] = (await bench.own('select findings from mattock.plan where id = $1', [id])) as [{ findings: { code: string; message: string }[] }] // prettier-ignore
+  const [found] = findings.filter(({ code }) => code === 'outside-store')
+  expect(found!.message).toContain('b: "links/b.csv" leads out of the store drop')
+  expect(findings.map(({ code }) => code)).not.toContain('empty-file')
+  expect(JSON.stringify(findings)).not.toContain('root:')
+})
+
+it('a job that writes files from a database finds nothing changed when it is planned again', async () => {
+  await bench.rows('create table steady (id int, n numeric(8,2), at timestamptz, note varchar(20))')
+  const document = `
+mattock: job/1
+name: steady
+title: steady
+parts:
+  - once:
+      - id: out
+        transfer:
+          from: {connection: warehouse, table: steady}
+          into: {store: drop, file: out/steady.csv}
+`
+  await bench.load(document)
+  const planned = async () => {
+    const { id } = await makePlan(bench.engine, {
+      job: 'steady',
+      environment: 'dev',
+      parameters: {},
+      by: 'test',
+    })
+    const [{ findings }] = (await bench.own('select findings from mattock.plan where id = $1', [id])) as [{ findings: { code: string }[] }] // prettier-ignore
+    return findings.map(({ code }) => code).filter((code) => code === 'schema-changed')
+  }
+  expect(await planned()).toEqual([])
+  await bench.rows('alter table steady alter note type text')
+  expect(await planned()).toEqual(['schema-changed'])
+})
+
+describe('encodings', () => {
+  // Unicode's mappings: VENDORS/MICSFT/WINDOWS/CP1252.TXT and CP1251.TXT, ISO8859/8859-15.TXT
+  const texts = ['Müller', '5 €', '“so”', '…', 'Œuvre', '–']
+  const load = async (name: string, bytes: Buffer, more: string) => {
+    const table = `e_${++made}`
+    await bench.rows(`create table ${table} (id int, v text)`)
+    bench.writeFile(name, bytes)
+    const run = await bench.load(
+      fileJob(table.replace('_', '-'), name, `{connection: warehouse, table: ${table}, write: append}`, 'rejects: keep').replace('files: "{row.file}"', `files: "{row.file}", ${more}`),
+    ) // prettier-ignore
+    const [step] = await bench.own(
+      'select l.state, l.error, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
+      [run],
+    )
+    const rejects = step!.reject_file
+      ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
+      : []
+    return {
+      step: step!,
+      rejects,
+      values: (await bench.rows(`select v from ${table} order by id`)).map(({ v }) => v),
+    }
+  }
+  const file = (values: readonly string[]) => `id,v\r\n${values.map((v, i) => `${i},${v}\r\n`).join('')}`
+
+  it.each([
+    ['windows-1252', 'format: detect', texts],
+    ['windows-1252', 'encoding: windows-1252', texts],
+    ['windows-1252', 'encoding: latin-1', texts],
+    ['utf16-le', 'format: detect', texts],
+    ['utf-16be', 'encoding: utf-16be', texts],
+    ['windows-1251', 'encoding: windows-1251', ['Привет', 'ё']],
+    ['cp850', 'encoding: cp850', ['Grüße', 'ñ']],
+    ['shift_jis', 'encoding: shift_jis', ['表示', 'ソ', 'テスト']],
+    ['gb18030', 'encoding: gb18030', ['测试', '一']],
+  ])('%s by %s', async (encoding, more, values) => {
+    const mark = encoding === 'utf16-le' ? '\uFEFF' : ''
+    const found = await load(`${encoding}-${made}.csv`, iconv.encode(mark + file(values), encoding), more)
+    expect(found.step).toMatchObject({ state: 'done', rejected: 0 })
+    expect(found.values).toEqual(values)
+  })
+
+  it('rejects have their lines and their letters there, too', async () => {
+    const text = 'id,v\r\n1,"5 €\r\nand"\r\nx,“so”\r\nshort\r\n2,…\r\n'
+    const found = await load('rejects-1252.csv', iconv.encode(text, 'windows-1252'), 'format: detect')
+    expect(found.values).toEqual(['5 €\r\nand', '…'])
+    expect(found.rejects.map(([name, line, , , raw]) => [name, Number(line), raw])).toEqual([
+      ['rejects-1252.csv', 4, 'x,“so”'],
+      ['rejects-1252.csv', 5, 'short'],
+    ])
+  })
+
+  it('bytes that are no letter are never let through as another', async () => {
+    const wrong = await load(
+      'wrong-1252.csv',
+      Buffer.from('id,v\n1,a\x81b\n', 'latin1'),
+      'encoding: windows-1253',
+    )
+    expect(wrong.step).toMatchObject({ state: 'failed', error: { code: 'file' } })
+    const utf8 = await load(
+      'wrong-utf8.csv',
+      Buffer.from('id,v\n1,M\xfcller\n2,ok\n', 'latin1'),
+      'encoding: utf-8',
+    )
+    expect(utf8.values).toEqual(['ok'])
+    expect(utf8.rejects).toHaveLength(1)
+  })
+})
