@@ -2,7 +2,7 @@ import { fail, FaultError } from '../fault'
 import { escapeWildcards, storeSegments } from '../store/pattern'
 import { plainValue, type Bindings, type Compiled } from '../expression/cel'
 import { mostBytes, nameBytes } from './nameLength'
-import { SqlReader, sqlFault } from './sqlPlaces'
+import { dollarTags, sqlFault } from './sqlPlaces'
 import { parseTemplate, type Piece } from './template'
 
 /** How a slot's text is used: plain text, a path pattern in a store, a table's name, SQL, or the path of a service. */
@@ -40,6 +40,8 @@ export interface CompiledSlot extends Slot {
   readonly pieces: readonly (string | Compiled)[]
   /** Offset in the slot's text of each piece. */
   readonly offsets: readonly number[]
+  /** Of SQL: the tag of the text between dollars that each piece stands in, or ''. */
+  readonly tags?: readonly string[]
   /** Roots used, such as row and slice. */
   readonly roots: ReadonlySet<string>
 }
@@ -79,7 +81,7 @@ export function compileSlot(slot: Slot, compile: (source: string) => Compiled): 
   const roots = new Set(
     pieces.flatMap((piece) => (typeof piece === 'string' ? [] : piece.references.map(({ root }) => root))),
   )
-  return { ...slot, pieces, offsets, roots }
+  return { ...slot, pieces, offsets, roots, ...(slot.kind === 'sql' ? { tags: dollarTags(pieces) } : {}) }
 }
 
 /** One expression's worth, ready to be put together: its text for names, its value for SQL. */
@@ -162,12 +164,10 @@ function assembleSql(slot: CompiledSlot, worth: (index: number) => Worked): Reso
     values.push(bindable(value))
     return `$${values.length}`
   }
-  const reader = new SqlReader()
   let before = ''
   const text = slot.pieces
     .map((piece, i) => {
       if (typeof piece === 'string') {
-        reader.take(piece, 0)
         before = piece
         return piece
       }
@@ -177,7 +177,9 @@ function assembleSql(slot: CompiledSlot, worth: (index: number) => Worked): Reso
         case 'value':
           return bind(value)
         case 'name':
-          return list.map((part) => quoteName(wholeName(asText(part), piece.source, reader))).join('.')
+          return list
+            .map((part) => quoteName(wholeName(asText(part), piece.source, slot.tags?.[i] ?? '')))
+            .join('.')
         case 'list': {
           const items = list.flatMap((item) => (Array.isArray(item) ? (item as Worked[]) : [item]))
           return items.length === 0 ? emptyList(before) : `(${items.map(bind).join(', ')})`
@@ -200,12 +202,12 @@ function emptyList(before: string): string {
   return /\bin\s*$/i.test(before) ? '(null) is true' : '(null)'
 }
 
-function wholeName(name: string, source: string, { place, tag }: SqlReader): string {
+function wholeName(name: string, source: string, tag: string): string {
   if (name === '') fail('empty-value', `{${source}} is empty, and a name is built from it`)
   const bytes = nameBytes(name)
   if (bytes > mostBytes)
     fail('syntax', `"${name}" is ${bytes} bytes long; Postgres keeps ${mostBytes} and cuts the rest`)
-  if (place === 'dollar' && name.includes(tag))
+  if (tag !== '' && name.includes(tag))
     fail('syntax', `"${name}" would end the text between dollars that it stands in; give that another ${tag}`)
   return name
 }

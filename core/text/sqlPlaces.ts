@@ -103,6 +103,15 @@ export class SqlReader {
   }
 }
 
+/** The tag of the text between dollars that each piece stands in, '' for those in none: such a text takes no name with its tag. */
+export function dollarTags(pieces: readonly (string | object)[]): string[] {
+  const reader = new SqlReader()
+  return pieces.map((piece) => {
+    if (typeof piece === 'string') reader.take(piece, 0)
+    return reader.place === 'dollar' ? reader.tag : ''
+  })
+}
+
 /** Words that begin or end a transaction; a step is one, whole or not at all. */
 const ofTransactions = ['begin', 'commit', 'rollback', 'abort', 'savepoint', 'release', 'start']
 
@@ -120,14 +129,8 @@ export function sqlFault(
       continue
     }
     const after = typeof pieces[i + 1] === 'string' ? (pieces[i + 1] as string) : ''
-    const previous = i > 0 && typeof pieces[i - 1] === 'string' ? before : i > 0 ? 'x' : ''
-    const message = misplaced(
-      reader.place,
-      piece,
-      previous,
-      after,
-      i > 0 && typeof pieces[i - 1] !== 'string',
-    )
+    const touches = i > 0 && typeof pieces[i - 1] !== 'string'
+    const message = misplaced(reader.place, piece, before, after, touches)
     if (message !== undefined) return { message, offset: offsets[i]!, length: piece.source.length }
     reader.expression()
   }

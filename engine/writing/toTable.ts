@@ -105,7 +105,7 @@ export async function toTable(
   context.outcome.counts = emptyOutcome().counts
   await withDuck(context.zone, true, async (ordered) => {
     const place = { client, table, columns: mapped, spec }
-    const { staged } = await stageWhatFits(place, ordered, cast, context)
+    const staged = await stageWhatFits(place, ordered, cast, context)
     await settleRejects(ordered, staged, refusedRows(client))
     await finishWithRows(client, target, names, staged, context)
   })
