@@ -2,15 +2,27 @@ import { z } from 'zod'
 import { id, numberInBody, page } from './common'
 import { valueTypes } from '../core/value'
 import { tableSchemaSchema } from '../core/catalog/tableSchema'
+import { readingFault, thousandSigns } from '../core/files/valueReading'
 import { encodings } from '../core/files/encodings'
 import { route } from './route'
 
 /** Shapes and operations of connections' content, surveys and the catalog. */
 
 const seenSchema = z.object({ value: z.string(), file: z.string().optional(), row: z.number().optional() })
+/** How the values of a column are written, where it is not the plain way. */
+export const readingSchema = z.object({
+  decimal: z.literal(',').optional(),
+  thousands: z.enum(thousandSigns).optional(),
+  marks: z.array(z.string()).optional(),
+  dates: z.array(z.string()).optional(),
+  nulls: z.array(z.string()).optional(),
+  yes: z.array(z.string()).optional(),
+  no: z.array(z.string()).optional(),
+})
 export const verdictSchema = z.object({
   type: z.enum(valueTypes),
-  reading: z.enum(['decimal-comma', 'day.month.year']).optional(),
+  reading: readingSchema.optional(),
+  asked: z.array(z.object({ type: z.enum(valueTypes), reading: readingSchema })).optional(),
   looked: z.number(),
   blank: z.number(),
   decided: z
@@ -23,7 +35,7 @@ export const foundColumnSchema = z.object({
   name: z.string(),
   type: z.enum(valueTypes),
   sourceType: z.string().optional(),
-  reading: z.enum(['decimal-comma', 'day.month.year']).optional(),
+  reading: readingSchema.optional(),
   required: z.boolean().optional(),
   unnamed: z.boolean().optional(),
   comment: z.string().optional(),
@@ -35,13 +47,20 @@ export const formatSchema = z.object({
   kind: z.enum(['csv', 'json', 'ndjson', 'xlsx', 'parquet']),
   delimiter: z.string().optional(),
   quote: z.string().optional(),
+  escape: z.literal('\\').optional(),
+  widths: z.array(z.number()).optional(),
+  ends: z.literal('mixed').optional(),
   header: z.boolean().optional(),
+  heads: z.number().optional(),
+  under: z.number().optional(),
+  tail: z.number().optional(),
   skip: z.number().optional(),
   comment: z.string().optional(),
   decimal: z.literal(',').optional(),
   encoding: z.enum(encodings).optional(),
   gzip: z.boolean().optional(),
   sheet: z.string().optional(),
+  shape: z.enum(['object', 'lists', 'columns', 'keyed', 'values']).optional(),
   records: z.string().optional(),
   inner: z.string().optional(),
 })
@@ -144,6 +163,12 @@ const facet = z.array(z.object({ name: z.string(), count: z.number() }))
 export const columnEditSchema = z.object({
   name: z.string().min(1).optional(),
   type: z.enum(valueTypes).optional(),
+  reading: readingSchema
+    .superRefine((reading, context) => {
+      const fault = readingFault(reading)
+      if (fault) context.addIssue({ code: 'custom', message: fault.message, path: [fault.key] })
+    })
+    .optional(),
   description: z.string().optional(),
 })
 export const profileSchema = z.object({
@@ -170,7 +195,7 @@ export const profileSchema = z.object({
 export const catalogColumnSchema = foundColumnSchema.extend({
   source: z.string(),
   description: z.string().optional(),
-  byHand: z.array(z.enum(['name', 'type', 'description'])),
+  byHand: z.array(z.enum(['name', 'type', 'reading', 'description'])),
 })
 export const datasetSchema = z.object({
   id: z.number(),

@@ -111,10 +111,9 @@ describe('dialects, held against DuckDB’s own sniffer', () => {
       return { delimiter, header, names: (names as unknown as { items: string[] }).items }
     })
   const ours = (path: string) => {
-    const { format, names } = findDialect(
-      readFileSync(path, 'utf8').slice(0, 65_536),
-      statSync(path).size <= 65_536,
-    )!
+    const { format, names } = findDialect(readFileSync(path, 'utf8').slice(0, 65_536), {
+      whole: statSync(path).size <= 65_536,
+    })!
     return { delimiter: format.delimiter, header: format.header, names }
   }
   it.each(Object.entries(texts))('%s', async (name, text) => {

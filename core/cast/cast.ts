@@ -1,3 +1,6 @@
+import { patternKind, patternRegex, patternSql } from '../files/datePattern'
+import type { ValueReading } from '../files/valueReading'
+
 /**
  * How a text becomes a value of a Postgres type: what of it fits, losing nothing, and what is sent. A value that does
  * not fit as it is written is a reject, never rounded, cut or moved (docs/types.md has the whole table).
@@ -22,9 +25,7 @@ export interface Cast {
 }
 
 /** How the texts of a source are written, where it is not the plain way. */
-export interface Writing {
-  /** The sign before the decimals of a number. */
-  readonly decimal?: ',' | undefined
+export interface Writing extends ValueReading {
   /** IANA zone of points in time that say none. */
   readonly zone: string
 }
@@ -231,8 +232,118 @@ const casts: Readonly<Record<string, Make>> = {
   citext: text,
 }
 
+const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
+const escaped = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')
+
+/** Letters that stand between groups of three digits. */
+const groupSigns: Readonly<Record<string, string>> = {
+  ',': ',',
+  '.': '\\.',
+  ' ': '[ \\x{00A0}\\x{202F}\\x{2009}]',
+  "'": "['’]",
+}
+
+/**
+ * A number with signs of thousands, or with marks at it: it fits where it does without them, and they stand where they
+ * may. What is plain needs none of it.
+ */
+function withSigns(cast: Cast, { thousands, marks = [], decimal }: Writing): Cast {
+  if (!thousands && marks.length === 0) return cast
+  const blank = groupSigns[' ']!
+  const mark = marks.length > 0 ? `(${marks.map(escaped).join('|')})` : undefined
+  const group = thousands && groupSigns[thousands]!
+  const point = decimal === ',' ? ',' : '\\.'
+  const digits = group
+    ? `([0-9]+|[1-9][0-9]{0,2}(${group}[0-9]{3})+)?(${point}[0-9]*)?([eE][+-]?[0-9]{1,3})?`
+    : `[0-9.,]+([eE][+-]?[0-9]{1,3})?`
+  const form = mark
+    ? `[+-]?(${mark}${blank}?)?[+-]?${digits}(${blank}?${mark})?|\\((${mark}${blank}?)?${digits}(${blank}?${mark})?\\)|${digits}-`
+    : `[+-]?${digits}`
+  const bare = (text: string): string => {
+    let plain = text
+    if (mark) {
+      const negative = `regexp_full_match(${text}, ${quoted('\\(.*\\)|.*-')})`
+      plain = `regexp_replace(${plain}, ${quoted(`${mark}${blank}?|${blank}?${mark}|[()]|-$`)}, '', 'g')`
+      plain = `case when ${negative} then '-' || ${plain} else ${plain} end`
+    }
+    return group ? `regexp_replace(${plain}, ${quoted(group)}, '', 'g')` : plain
+  }
+  const special = (text: string) => `${full(lower(text), `nan|${never}`)}`
+  const fits = (text: string) =>
+    `((${full(text, form.replaceAll("'", "''"))} or ${special(text)}) and ${cast.fits?.(`(${bare(text)})`) ?? 'true'})`
+  return { ...cast, fits, sent: (text) => cast.sent?.(`(${bare(text)})`) ?? bare(text) }
+}
+
+/** Days and times by patterns: where one fits the value goes out as ISO 8601, else it is read as that. */
+function withPatterns(cast: Cast, kind: 'date' | 'time' | 'timestamp', { dates = [] }: Writing): Cast {
+  // a day may become a point in time, as its beginning
+  const own = dates.filter(
+    (pattern) => patternKind(pattern) === kind || (kind === 'timestamp' && patternKind(pattern) === 'date'),
+  )
+  if (own.length === 0) return cast
+  // a year that comes first with another order would be taken for ISO's
+  const iso = own.every((pattern) => !pattern.startsWith('y'))
+  const tried = own.map((pattern) => ({
+    fits: (text: string) => full(text, patternRegex(pattern).replaceAll("'", "''")),
+    read: (text: string) => patternSql(text, pattern),
+  }))
+  const read = (text: string) =>
+    `case ${tried.map((one) => `when ${one.fits(text)} then ${one.read(text)}`).join(' ')} end`
+  const { plain, fits, sent } = cast
+  const target = { date: 'date', time: 'time', timestamp: 'timestamp' }[kind]
+  return {
+    type: cast.type,
+    blankIsNull: cast.blankIsNull,
+    ...(iso && plain ? { plain } : {}),
+    fits: (text) => {
+      const written = `(${read(text)})::${target}::varchar`
+      return `case when (${read(text)}) is not null then ${fits?.(written) ?? 'true'} else ${iso ? (fits?.(text) ?? 'true') : 'false'} end`
+    },
+    sent: (text) => {
+      const written = `(${read(text)})::${target}::varchar`
+      return `case when (${read(text)}) is not null then ${sent?.(written) ?? written} else ${sent?.(text) ?? text} end`
+    },
+  }
+}
+
+/** Words for true and false besides those that everybody knows. */
+function withWords(cast: Cast, { yes = [], no = [] }: Writing): Cast {
+  if (yes.length + no.length === 0) return cast
+  const among = (text: string, words: readonly string[]) =>
+    words.length === 0
+      ? 'false'
+      : `${lower(text)} in (${words.map((word) => quoted(word.toLowerCase())).join(', ')})`
+  const { plain, fits } = cast
+  return {
+    ...cast,
+    // a word of the job's own may be one that is plain otherwise
+    ...(plain ? { plain: (text) => `(${plain(text)} and not (${among(text, [...yes, ...no])}))` } : {}),
+    fits: (text) => `(${among(text, [...yes, ...no])} or ${fits?.(text) ?? 'true'})`,
+    sent: (text) =>
+      `case when ${among(text, yes)} then 'true' when ${among(text, no)} then 'false' else ${text} end`,
+  }
+}
+
+/** What a reading does to the cast of a type. */
+const readings: Readonly<Record<string, (cast: Cast, writing: Writing) => Cast>> = {
+  smallint: withSigns,
+  integer: withSigns,
+  bigint: withSigns,
+  numeric: withSigns,
+  'double precision': withSigns,
+  real: withSigns,
+  boolean: withWords,
+  date: (cast, writing) => withPatterns(cast, 'date', writing),
+  'timestamp without time zone': (cast, writing) => withPatterns(cast, 'timestamp', writing),
+  'timestamp with time zone': (cast, writing) => withPatterns(cast, 'timestamp', writing),
+  'time without time zone': (cast, writing) => withPatterns(cast, 'time', writing),
+}
+
 /** The cast of texts to a column of this type. Types that are not named above are judged by Postgres itself. */
 export function castTo(type: string, writing: Writing): Cast {
-  const make = casts[type.replace(/\(.*\)/, '').trim()]
-  return make ? make(type, writing) : { type, blankIsNull: true }
+  const name = type.replace(/\(.*\)/, '').trim()
+  const make = casts[name]
+  if (!make) return { type, blankIsNull: true }
+  const cast = make(type, writing)
+  return readings[name]?.(cast, writing) ?? cast
 }

@@ -1,11 +1,14 @@
 import { compareSchemas, isSame, type SchemaChange } from './compare'
 import type { FoundColumn } from './found'
+import type { ValueReading } from '../files/valueReading'
 import type { ValueType } from '../value'
 
 /** What a person said of a column; it outlives every survey. Kept by the name the source has. */
 export interface ColumnEdit {
   readonly name?: string
   readonly type?: ValueType
+  /** How its values are written. */
+  readonly reading?: ValueReading
   readonly description?: string
 }
 export type ColumnEdits = Readonly<Record<string, ColumnEdit>>
@@ -16,18 +19,21 @@ export interface CatalogColumn extends FoundColumn {
   readonly source: string
   readonly description?: string
   /** What a person set. */
-  readonly byHand: readonly ('name' | 'type' | 'description')[]
+  readonly byHand: readonly ('name' | 'type' | 'reading' | 'description')[]
 }
 
 export function editedColumns(columns: readonly FoundColumn[], edits: ColumnEdits): CatalogColumn[] {
   return columns.map((column) => {
     const edit = Object.hasOwn(edits, column.name) ? edits[column.name] : undefined
-    const byHand = (['name', 'type', 'description'] as const).filter((what) => edit?.[what] !== undefined)
+    const byHand = (['name', 'type', 'reading', 'description'] as const).filter(
+      (what) => edit?.[what] !== undefined,
+    )
     return {
       ...column,
       source: column.name,
       name: edit?.name ?? column.name,
       type: edit?.type ?? column.type,
+      ...(edit?.reading ? { reading: edit.reading } : {}),
       ...(edit?.description === undefined ? {} : { description: edit.description }),
       ...(column.unnamed && edit?.name === undefined ? { unnamed: true } : { unnamed: false }),
       byHand,

@@ -1,10 +1,12 @@
 import type { ValueType } from '../value'
+import { plainText } from '../files/readValue'
+import type { ValueReading } from '../files/valueReading'
 import { classOf, type ValueClass } from './valueClass'
 
 const holds: Record<Exclude<ValueType, 'text'>, readonly ValueClass[]> = {
   integer: ['integer'],
-  decimal: ['integer', 'decimal'],
-  number: ['integer', 'decimal'],
+  decimal: ['integer', 'decimal', 'point-three'],
+  number: ['integer', 'decimal', 'point-three'],
   boolean: ['boolean'],
   date: ['date'],
   time: ['time'],
@@ -15,16 +17,14 @@ const holds: Record<Exclude<ValueType, 'text'>, readonly ValueClass[]> = {
 export function misfits(
   values: readonly (string | null)[],
   type: ValueType,
-  decimal: '.' | ',' = '.',
+  reading: ValueReading = {},
 ): { count: number; first: string | null } {
   if (type === 'text') return { count: 0, first: null }
-  const wanted: readonly ValueClass[] =
-    (type === 'number' || type === 'decimal') && decimal === ','
-      ? ['integer', 'decimal-comma']
-      : [...holds[type]]
   const wrong = values.filter((value) => {
-    const found = classOf(value)
-    return found !== 'blank' && !wanted.includes(found)
+    const plain = plainText(value, type, reading)
+    if (plain === undefined) return true
+    const found = classOf(plain)
+    return found !== 'blank' && !holds[type].includes(found)
   })
   return { count: wrong.length, first: wrong[0] ?? null }
 }

@@ -130,7 +130,7 @@ describe('values that do not fit a type', () => {
   ] as const)('%j as %s: %d', (values, type, count) => expect(misfits(values, type).count).toBe(count))
 
   it('are counted by the decimal comma where that is said', () => {
-    expect(misfits(['1,5', '2'], 'number', ',').count).toBe(0)
-    expect(misfits(['1.5'], 'number', ',')).toEqual({ count: 1, first: '1.5' })
+    expect(misfits(['1,5', '2'], 'number', { decimal: ',' }).count).toBe(0)
+    expect(misfits(['1.5'], 'number', { decimal: ',' })).toEqual({ count: 1, first: '1.5' })
   })
 })

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { strptimeOf } from '../files/datePattern'
 import type { ValueType } from '../value'
 import type { CatalogColumn, ColumnEdit, ColumnEdits } from './edits'
 
@@ -30,14 +31,26 @@ export const tableSchemaSchema = z.looseObject({
 })
 export type TableSchema = z.output<typeof tableSchemaSchema>
 
+/** How values are written, as Table Schema says it (v1, 5.1: number, boolean, date with Python's strptime). */
+function writtenAs({ type, reading }: CatalogColumn) {
+  if (!reading) return {}
+  const pattern = reading.dates?.[0]
+  return {
+    ...(reading.decimal ? { decimalChar: reading.decimal } : {}),
+    ...(reading.thousands ? { groupChar: reading.thousands } : {}),
+    ...(reading.marks && reading.marks.length > 0 ? { bareNumber: false } : {}),
+    ...(type === 'boolean' && reading.yes ? { trueValues: reading.yes, falseValues: reading.no ?? [] } : {}),
+    ...(pattern ? { format: strptimeOf(pattern) } : {}),
+  }
+}
+
 /** A dataset's schema as Table Schema (Frictionless), valid by its published profile. */
 export function toTableSchema(columns: readonly CatalogColumn[], key: readonly string[]): TableSchema {
   return {
     fields: columns.map((column) => ({
       name: column.name,
       type: outward[column.type],
-      ...(column.reading === 'decimal-comma' ? { decimalChar: ',' } : {}),
-      ...(column.reading === 'day.month.year' ? { format: '%d.%m.%Y' } : {}),
+      ...writtenAs(column),
       ...(column.description || column.comment ? { description: column.description ?? column.comment } : {}),
       ...(column.required ? { constraints: { required: true } } : {}),
     })),

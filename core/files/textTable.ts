@@ -1,15 +1,9 @@
-import {
-  decimalValue,
-  valueText,
-  type Column,
-  type Row,
-  type Table,
-  type Value,
-  type ValueType,
-} from '../value'
-import { judgeEvidence, noEvidence, type Evidence, type Reading } from '../catalog/evidence'
+import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../value'
+import { judgeEvidence, noEvidence, type Evidence } from '../catalog/evidence'
 import { readCell } from '../catalog/rules'
 import { classOf } from '../catalog/valueClass'
+import { plainText } from './readValue'
+import type { ValueReading } from './valueReading'
 
 /** Rows of text as a table: each column gets the strictest type that all of its values fit; '' and null are nothing. */
 export function textTable(
@@ -33,7 +27,7 @@ export function textTable(
 function judgeColumn(
   rows: readonly (readonly (string | null)[])[],
   column: number,
-): { type: ValueType; reading: Reading | undefined } {
+): { type: ValueType; reading: ValueReading | undefined } {
   const counts: Evidence['counts'] = {}
   for (const row of rows) {
     const name = classOf(row[column] ?? null)
@@ -43,14 +37,9 @@ function judgeColumn(
   return { type, reading }
 }
 
-function read(text: string | null, type: ValueType, reading: Reading | undefined): Value {
-  if (text === null || text.trim() === '') return null
-  if (type === 'text') return text
-  const plain = text.trim()
-  if (reading === 'decimal-comma') return decimalValue(plain.replace(',', '.'))
-  if (reading === 'day.month.year') {
-    const [day, month, year] = plain.split('.') as [string, string, string]
-    return `${year}-${month.padStart(2, '0')}-${day.padStart(2, '0')}`
-  }
+function read(text: string | null, type: ValueType, reading: ValueReading | undefined): Value {
+  const plain = plainText(text, type, reading)
+  if (plain === undefined) return valueText(text!)
+  if (plain === null || type === 'text') return plain
   return readCell(plain, type) ?? valueText(plain)
 }

@@ -1,3 +1,4 @@
+import { valueReadingOf } from '../../core/files/reading'
 import { misfits } from '../../core/catalog/fits'
 import { suggestMapping, type Mapping } from '../../core/catalog/mapping'
 import { valueTypeIn, valueTypeOf } from '../../core/catalog/types'
@@ -98,7 +99,7 @@ export async function mappingSheet(
     columns: mapping.columns.map((column) => {
       const values = column.source === null ? [] : valuesOf(column.source)
       const { type, value } = typeOf(column.target)
-      const wrong = misfits(values, value, spec.from.decimal)
+      const wrong = misfits(values, value, valueReadingOf(spec.from))
       return {
         ...column,
         type,

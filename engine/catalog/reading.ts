@@ -7,7 +7,9 @@ import type { DuckDBConnection } from '@duckdb/node-api'
 import { quoteName } from '../../core/text/slot'
 import { fail } from '../../core/fault'
 import { groupBy } from '../../core/group'
+import { castTo } from '../../core/cast/cast'
 import { editedColumns, type CatalogColumn } from '../../core/catalog/edits'
+import { duckTypeFor, postgresTypeFor } from '../../core/catalog/types'
 import { dataset, fileShape } from '../../database/catalog'
 import { openAs } from '../connectors/connections'
 import { insideStore } from '../connectors/files/store'
@@ -17,6 +19,7 @@ import { formats } from '../formats'
 import type { Relation } from '../formats/relation'
 import { layServiceDown } from '../connectors/service/layDown'
 import { withDuck } from '../duck/duck'
+import { withoutNulls } from '../reading/cast'
 
 export type Dataset = typeof dataset.$inferSelect
 
@@ -156,31 +159,16 @@ function unionOf(parts: readonly Relation[]): Relation {
   }
 }
 
-/** A column of text as its type, by the dataset's way of writing it; null where a value does not fit. */
+/** A column of text as its type, by the way it is written; null where a value does not fit. */
 export function typedSql(
   operand: string,
   column: Pick<CatalogColumn, 'type' | 'reading'>,
   native: string,
 ): string {
-  if (native !== 'VARCHAR') return operand
-  const text = `trim(${operand})`
-  switch (column.type) {
-    case 'integer':
-      return `try_cast(${text} as bigint)`
-    case 'decimal':
-    case 'number':
-      return `try_cast(${column.reading === 'decimal-comma' ? `replace(${text}, ',', '.')` : text} as double)`
-    case 'boolean':
-      return `try_cast(${text} as boolean)`
-    case 'date':
-      return column.reading === 'day.month.year'
-        ? `try_strptime(${text}, '%d.%m.%Y')::date`
-        : `try_cast(${text} as date)`
-    case 'time':
-      return `try_cast(${text} as time)`
-    case 'timestamp':
-      return `try_cast(${text} as timestamptz)`
-    case 'text':
-      return operand
-  }
+  if (native !== 'VARCHAR' || column.type === 'text') return operand
+  const reading = column.reading ?? {}
+  const cast = castTo(postgresTypeFor(column.type), { ...reading, zone: 'UTC' })
+  const value = withoutNulls(`trim(${operand}, E' \\t\\r\\n')`, reading)
+  const into = { decimal: 'double', number: 'double' }[column.type as string] ?? duckTypeFor(cast.type)
+  return `try_cast(case when ${cast.fits?.(value) ?? 'true'} then ${cast.sent?.(value) ?? value} end as ${into})`
 }

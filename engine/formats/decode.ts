@@ -9,6 +9,7 @@ import type { FileFormat } from '../../core/catalog/found'
 import type { Encoding } from '../../core/files/encodings'
 import { fail } from '../../core/fault'
 import { literal } from '../duck/duck'
+import { isOdd, layPlain, plainFormat } from './csv/lay'
 import type { StoreFile } from './relation'
 
 const plain = (format: FileFormat): boolean => (format.encoding ?? 'utf-8') === 'utf-8'
@@ -60,7 +61,8 @@ export const utf8Stream = (from: Readable, format: FileFormat): AsyncIterable<Bu
 let made = 0
 
 /**
- * Files as UTF-8: those that are not are laid into `folder` so. `copies` tells of each copy which file it is of.
+ * Files as plain UTF-8: those in another encoding, and those of a layout that the reader does not take, are laid into
+ * `folder` so. `copies` tells of each copy which file it is of.
  * @throws FaultError `file` for bytes that are no letter of the encoding
  */
 export async function inUtf8<F extends StoreFile & { readonly format: FileFormat }>(
@@ -70,20 +72,23 @@ export async function inUtf8<F extends StoreFile & { readonly format: FileFormat
   const copies = new Map<string, string>()
   const laid: F[] = []
   for (const file of files) {
-    if (plain(file.format)) {
+    const odd = isOdd(file.format)
+    if (plain(file.format) && !odd) {
       laid.push(file)
       continue
     }
     await mkdir(folder, { recursive: true })
     const copy = join(folder, `utf8-${++made}.txt`)
     try {
-      await pipeline(utf8Stream(createReadStream(file.full), file.format), createWriteStream(copy))
+      const text = utf8Stream(createReadStream(file.full), file.format)
+      const into = createWriteStream(copy)
+      await (odd ? pipeline(text, layPlain(file.format), into) : pipeline(text, into))
     } catch (error) {
       fail('file', `${file.path}: ${(error as Error).message}`, { path: file.path })
     }
     const { encoding: _, gzip: __, ...format } = file.format
     copies.set(copy, file.full)
-    laid.push({ ...file, full: copy, format })
+    laid.push({ ...file, full: copy, format: odd ? plainFormat(format) : format })
   }
   return { files: laid, copies }
 }

@@ -18,6 +18,7 @@ export type Known = Exclude<Detected, { readonly reason: string }>
 export interface FormattedFile extends StoreFile {
   readonly format: FileFormat
   readonly names: readonly string[]
+  readonly said?: readonly string[]
 }
 
 /** Files of one format, laid open for a load. */
@@ -36,6 +37,8 @@ export interface OpenedFiles {
   readonly decimalNumbers?: boolean
   /** Tells rows that stand for a line that no reader can take. */
   readonly broken?: string
+  /** What a person should know of how they are read, in words. */
+  readonly said?: readonly string[]
   /** Rows of each file by its full path, of formats whose text does not tell; by their own footers or lengths. */
   readonly rows: ReadonlyMap<string, number>
 }
@@ -70,13 +73,17 @@ export interface WritingPlace {
     { readonly by?: readonly string[] | undefined; readonly bytes?: number | undefined } | undefined
 }
 
+/** How a file is to be read, the columns that its head names, and what a person should know of it, in words. */
+export interface Head {
+  readonly format: FileFormat
+  readonly names: readonly string[]
+  readonly said?: readonly string[]
+}
+
 /** A format of files: how it is read, surveyed, counted and written. core/files/formats/ has the other half. */
 export interface Format {
   /** How a file is to be read and what its head names; undefined where nothing is in it. @throws StepFault `file` */
-  head(
-    known: Known,
-    reading: FileReading,
-  ): { readonly format: FileFormat; readonly names: readonly string[] } | undefined
+  head(known: Known, reading: FileReading): Head | undefined
   /**
    * Lays the files of one load open; they have the same columns. What must be unpacked first goes into `folder`.
    * @throws StepFault `file`, `columns-differ`, `header`
@@ -104,7 +111,7 @@ export interface Format {
     folder: string,
   ): Promise<readonly SurveyedTable[] | string>
   /** Where files of one dialect are surveyed together: how this one is read. A text says why it is no table. */
-  together?(known: Known): { readonly format: FileFormat; readonly names: readonly string[] } | string
+  together?(known: Known): Head | string
   /** What a browser shows of the file, with how it was read in words. @throws FaultError `file` */
   look(
     duck: DuckDBConnection,

@@ -75,7 +75,7 @@ describe('what a file is', () => {
     await fc.assert(
       fc.asyncProperty(fc.integer({ min: 1, max: 20_000 }), async (rows) => {
         const found = await detect('g.csv.gz', gzipSync(`x,y\n${'1,2\n'.repeat(rows)}`))
-        expect(found).toMatchObject({ kind: 'csv', gzip: true, whole: false })
+        expect(found).toMatchObject({ kind: 'csv', gzip: true, whole: rows * 4 + 4 < 65_536 })
       }),
       { numRuns: 8 },
     )

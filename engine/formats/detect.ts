@@ -14,10 +14,14 @@ export type Detected =
       readonly sample: string
       /** Is the sample the whole file? */
       readonly whole: boolean
+      /** Where it is not: the end of the file, from anywhere in a line on. */
+      readonly end?: string
     }
   | { readonly reason: string }
 
 const sampleBytes = 65_536
+/** Bytes of the end that are looked at for what stands below a table. */
+const endBytes = 8_192
 
 const pictures: readonly (readonly [string, string])[] = [
   ['89504e47', 'a PNG picture'], ['ffd8ff', 'a JPEG picture'], ['47494638', 'a GIF picture'],
@@ -53,12 +57,12 @@ export async function detectFile(path: string, name: string): Promise<Detected> 
       return {
         reason: `not what its ending says: it begins with ${JSON.stringify(head.toString('latin1', 0, 4))}`,
       }
-    return ofText(
-      gzip ? unpacked(head) : head,
-      name.replace(/\.gz$/i, ''),
-      gzip,
-      !gzip && size <= sampleBytes,
-    )
+    const plain = gzip ? unpacked(head) : head
+    const whole = gzip ? size <= sampleBytes && plain.length < sampleBytes : size <= sampleBytes
+    const found = ofText(plain, name.replace(/\.gz$/i, ''), gzip, whole)
+    if ('reason' in found || whole || gzip || found.kind !== 'csv') return found
+    const end = await bytesAt(file, Math.max(0, size - endBytes) & ~1, endBytes + 1)
+    return { ...found, end: found.encoding === 'utf-16' ? utf16(end) : decoded(end, found.encoding) }
   } finally {
     await file.close()
   }

@@ -1,5 +1,6 @@
 import { castTo, type Cast } from '../../core/cast/cast'
 import { duckTypeFor } from '../../core/catalog/types'
+import type { ValueReading } from '../../core/files/valueReading'
 import { quoteName } from '../../core/text/slot'
 import { literal } from '../duck/duck'
 import type { OpenSource } from './source'
@@ -79,11 +80,26 @@ function textOf(column: string, native: string): string {
   return `${column}::varchar`
 }
 
-/** The same judged by the plain way and with a decimal comma: of files that differ in it each row by its own. */
-function castBy(type: string, source: OpenSource, zone: string, text: boolean): Cast {
-  const plain = castTo(type, { zone })
-  if (!text || source.decimal === undefined) return plain
-  const comma = castTo(type, { zone, decimal: ',' })
+/** A column without the words that stand for nothing; `operand` is any expression of a text. */
+export function withoutNulls(operand: string, { nulls = [] }: ValueReading): string {
+  if (nulls.length === 0) return operand
+  const list = nulls.map(literal).join(', ')
+  return `(case when trim(${operand}, E' \\t\\r\\n') in (${list}) then null else ${operand} end)`
+}
+
+/** How the values of a column are written: as its own reading says, else as that of the source. */
+export const readingFor = ({ reading = {}, readings }: OpenSource, column: string): ValueReading => ({
+  ...reading,
+  ...readings?.get(column),
+})
+
+/** The cast to a type by the column's way of writing; of files that differ in the decimal sign each row by its own. */
+function castBy(type: string, source: OpenSource, column: string, zone: string, text: boolean): Cast {
+  if (!text) return castTo(type, { zone })
+  const reading = readingFor(source, column)
+  const plain = castTo(type, { ...reading, zone })
+  if (source.decimal === undefined || reading.thousands !== undefined) return plain
+  const comma = castTo(type, { ...reading, decimal: ',', zone })
   if (source.decimal === ',') return comma
   const either = (of: 'fits' | 'sent') => {
     const [with_, without] = [comma[of], plain[of]]
@@ -119,8 +135,9 @@ export function castColumns(
   if (source.broken)
     tries.push({ column: '', wrong: source.broken, reason: literal(noRecord), words: noRecord })
   const operands = wanted.map(({ source: name, type, shaped = (operand) => operand }, i) => {
-    const column = quoteName(name)
     const native = natives.get(name) ?? 'VARCHAR'
+    const column =
+      native === 'VARCHAR' ? withoutNulls(quoteName(name), readingFor(source, name)) : quoteName(name)
     if (type === undefined) return native === 'VARCHAR' ? shaped(column) : column
     if (sure(native, type))
       return into === 'values'
@@ -128,7 +145,7 @@ export function castColumns(
         : native === 'TIMESTAMP WITH TIME ZONE'
           ? instantText(column)
           : textOf(column, native)
-    const cast = castBy(type, source, zone, native === 'VARCHAR')
+    const cast = castBy(type, source, name, zone, native === 'VARCHAR')
     const text = cast.blankIsNull ? textOf(column, native) : shaped(textOf(column, native))
     const [raw, plain, value] = [`mattock_t${i}`, `mattock_p${i}`, `mattock_v${i}`]
     texts.push(`${text} as ${raw}`)

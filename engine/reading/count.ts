@@ -2,7 +2,9 @@ import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
 import { Transform } from 'node:stream'
 import type { FileFormat } from '../../core/catalog/found'
+import { hasQuotes } from '../../core/files/layout'
 import { formats } from '../formats'
+import { recordsAbove } from '../formats/csv/lay'
 import { piped, utf8Stream } from '../formats/decode'
 
 export interface Fingerprint {
@@ -19,6 +21,8 @@ const byteForByte = ({ encoding = 'utf-8' }: FileFormat): boolean =>
 
 const lineFeed = 0x0a
 const carriageReturn = 0x0d
+const backslash = 0x5c
+const letterX = 0x78
 
 /**
  * Checksum and number of records in one pass. The count is made independently of the reader that loads the file,
@@ -80,6 +84,40 @@ export interface RecordPlace {
 }
 
 /**
+ * What is done to chunks before their bytes are looked at, keeping their places: `rest` holds back what the next chunk
+ * may change (undefined: there is none), `masked` has a letter in the place of what a backslash takes the meaning from,
+ * and one line feed for whatever ends a line alone.
+ */
+function masks({ escape, ends }: FileFormat): {
+  masked: (chunk: Buffer) => Buffer
+  rest: (chunk: Buffer | undefined) => Buffer
+} {
+  if (escape === undefined && ends === undefined) return { masked: (chunk) => chunk, rest: (chunk) => chunk ?? Buffer.alloc(0) } // prettier-ignore
+  let held = Buffer.alloc(0)
+  return {
+    rest: (chunk) => {
+      const all = chunk ? Buffer.concat([held, chunk]) : held
+      held = Buffer.alloc(0)
+      if (!chunk) return all
+      // a CR, or backslashes, at the end wait for what follows
+      let end = all.length
+      while (end > 0 && (all[end - 1] === backslash || all[end - 1] === carriageReturn)) end--
+      held = Buffer.from(all.subarray(end))
+      return all.subarray(0, end)
+    },
+    masked: (chunk) => {
+      const copy = Buffer.from(chunk)
+      for (let i = 0; i < copy.length; i++) {
+        if (escape !== undefined && copy[i] === backslash) copy[++i] = letterX
+        else if (ends !== undefined && copy[i] === carriageReturn && copy[i + 1] !== lineFeed)
+          copy[i] = lineFeed
+      }
+      return copy
+    },
+  }
+}
+
+/**
  * Counts records over chunks of text; blank lines, comments, lines above the header and the header do not count.
  * `seen` is told of each record that does.
  */
@@ -91,7 +129,12 @@ export function recordCounter(
   const delimiter = (format.delimiter ?? ',').charCodeAt(0)
   const quote = (format.quote ?? '"').charCodeAt(0)
   const comment = csv ? format.comment?.charCodeAt(0) : undefined
-  const header = csv && (format.header ?? true) ? 1 : 0
+  const header = csv ? recordsAbove(format) : 0
+  const tail = csv ? (format.tail ?? 0) : 0
+  const hasQuote = csv && hasQuotes(format)
+  // lines of blanks are blank where blanks part the fields
+  const blanksCount = !csv || hasQuote
+  const { masked, rest } = masks(format)
   let skip = csv ? (format.skip ?? 0) : 0
   let records = 0
   let quoted = false
@@ -128,10 +171,10 @@ export function recordCounter(
     within = 0
     held = []
   }
-  const take = (chunk: Buffer) => {
+  const takeMasked = (chunk: Buffer, own: Buffer) => {
     let at = 0
     let from = 0
-    let nextQuote = csv ? chunk.indexOf(quote) : -1
+    let nextQuote = hasQuote ? chunk.indexOf(quote) : -1
     while (at < chunk.length) {
       const found = chunk.indexOf(lineFeed, at)
       const end = found < 0 ? chunk.length : found
@@ -146,10 +189,14 @@ export function recordCounter(
         nextQuote = chunk.indexOf(quote, nextQuote + 1)
       }
       const broken = end > at && chunk[end - 1] === carriageReturn
-      filled += end - at - (broken ? 1 : 0)
+      filled += blanksCount
+        ? end - at - (broken ? 1 : 0)
+        : own.subarray(at, end).some((byte) => byte > 32)
+          ? end - at
+          : 0
       if (found < 0) break
       if (!quoted) {
-        close(chunk, from, broken ? end - 1 : end)
+        close(own, from, broken ? end - 1 : end)
         from = found + 1
         begun = past + from
       } else {
@@ -159,13 +206,19 @@ export function recordCounter(
       line++
       at = found + 1
     }
-    if (seen && from < chunk.length) held.push(chunk.subarray(from))
+    if (seen && from < chunk.length) held.push(own.subarray(from))
     past += chunk.length
     before = chunk[chunk.length - 1] ?? before
   }
+  const take = (chunk: Buffer) => {
+    const own = rest(chunk)
+    takeMasked(masked(own), own)
+  }
   const end = () => {
+    const left = rest(undefined)
+    if (left.length > 0) takeMasked(masked(left), left)
     if (filled > 0) close(Buffer.alloc(0), 0, 0)
-    return records > 0 ? records - header : records
+    return Math.max(0, records - header - tail)
   }
   return { take, end }
 }

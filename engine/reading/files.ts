@@ -1,6 +1,6 @@
 import type { DuckDBConnection } from '@duckdb/node-api'
-import type { FileFormat } from '../../core/catalog/found'
-import { kindByName, type FileKind } from '../../core/files/formats'
+import { formatText, type FileFormat } from '../../core/catalog/found'
+import { formats as known, kindByName, type FileKind } from '../../core/files/formats'
 import type { FileFact } from '../../core/plan/types'
 import { insideStore, Lister, type FileStore } from '../connectors/files/store'
 import { stepFault, StepFault, nothingWritten, type Outcome } from '../context/step'
@@ -35,7 +35,7 @@ interface FoundFile extends StoreFile {
  */
 export async function openFiles(
   duck: DuckDBConnection,
-  { store, pattern, said, reading, optional }: FilesPlace,
+  { store, pattern, said: told, reading, optional }: FilesPlace,
   folder: string,
   outcome: Outcome,
 ): Promise<OpenSource | EmptySource> {
@@ -44,7 +44,7 @@ export async function openFiles(
     throw new StepFault(
       {
         code: 'no-file',
-        message: `no file matches ${said} in ${store.name}`,
+        message: `no file matches ${told} in ${store.name}`,
         effect: nothingWritten,
         advice: 'rerun when it has come, or mend the pattern',
       },
@@ -72,9 +72,15 @@ export async function openFiles(
       'load each kind by rows of its own',
     )
   if (reading.format === 'detect')
-    for (const { path, format } of opened) outcome.log.push(`${path}: read as ${JSON.stringify(format)}`)
-  const { rows, ...laid } = await formats[first.format.kind].open(duck, opened, reading, folder)
+    for (const { path, format } of opened) outcome.log.push(`${path}: read as ${formatText(format)}`)
+  for (const { path, said = [] } of opened) outcome.log.push(...said.map((words) => `${path}: ${words}`))
+  const {
+    rows,
+    said: lacking = [],
+    ...laid
+  } = await formats[first.format.kind].open(duck, opened, reading, folder)
   const counted = recordsOf(store, all, (full) => rows.get(full))
+  outcome.log.push(...lacking.slice(0, 20))
   // it is waited for when the source was read; until then its fault is no unhandled one
   counted.catch(() => {})
   return { empty: false, label, ...laid, counted }
@@ -93,6 +99,14 @@ export async function headerOf(
   return read && read.names.length > 0 ? [...read.names] : undefined
 }
 
+/** The format by the job, else by the ending; documents that stand line by line are read so, whatever the ending. */
+function kindOf(path: string, found: FileKind, { format }: FileReading): FileKind {
+  if (format === 'detect') return found
+  if (format !== undefined) return format
+  const named = kindByName(path)
+  return known[named].family === known[found].family && formats[found].counts === 'lines' ? found : named
+}
+
 /** How a file is to be read, and the columns that its head names. @throws StepFault `file` */
 async function readHead(full: string, path: string, reading: FileReading) {
   // a format that the job names is one of text, whatever the ending says
@@ -100,6 +114,6 @@ async function readHead(full: string, path: string, reading: FileReading) {
   const detected = await detectFile(full, told ? 'file' : path)
   if ('reason' in detected)
     stepFault('file', `${path}: ${detected.reason}`, 'look at the file; is it what it should be?')
-  const kind: FileKind = reading.format === 'detect' ? detected.kind : (reading.format ?? kindByName(path))
+  const kind = kindOf(path, detected.kind, reading)
   return formats[kind].head(detected, reading)
 }

@@ -1,4 +1,5 @@
 import type { DuckDBConnection } from '@duckdb/node-api'
+import { valueReadingOf } from '../../core/files/reading'
 import { sourceKind, type From, type SourceKind } from '../../core/job/sources'
 import type { Resolved } from '../../core/text/slot'
 import { openAs, openPostgres } from '../connectors/connections'
@@ -121,6 +122,12 @@ export async function databaseInTry(context: ReadContext, place: DatabasePlace):
   return { connection, source: { ...source, text } }
 }
 
+/** How the job says that values are written. */
+const writtenAs = (from: From): Pick<OpenSource, 'reading' | 'detects'> => ({
+  reading: valueReadingOf(from),
+  ...(from.format === 'detect' ? { detects: true } : {}),
+})
+
 /**
  * Opens any source for as long as the work takes: the only way in. Rows come in the order of the source where
  * `ordered` asks for it.
@@ -134,7 +141,8 @@ export async function withSource<T>(
 ): Promise<T> {
   return await withFolder((folder) =>
     withDuck(context.zone, ordered, (duck) =>
-      readers[sourceKind(located.from)].open(duck, context, located, folder, async (source) => {
+      readers[sourceKind(located.from)].open(duck, context, located, folder, async (given) => {
+        const source = given.empty ? given : { ...given, ...writtenAs(located.from) }
         // what a database gives was looked at where it was opened
         if (!source.empty && !source.once) await context.aside?.lookAtSource(duck, source)
         return await use(duck, source)

@@ -1,4 +1,5 @@
 import type { FileFormat } from '../../core/catalog/found'
+import type { ValueReading } from '../../core/files/valueReading'
 import type { FileRecord } from '../../database/schema'
 
 /** What a transfer reads, opened and ready to be selected from by DuckDB. */
@@ -21,6 +22,12 @@ export interface OpenSource {
   readonly texts?: ReadonlyMap<string, FileFormat>
   /** The sign before the decimals of numbers in texts; where files differ in it, each row has its own in "mattock_decimal". */
   readonly decimal?: ',' | 'by file' | undefined
+  /** How its texts are written, by what the job says. */
+  readonly reading?: ValueReading
+  /** The same of single columns, by what is known of them. */
+  readonly readings?: ReadonlyMap<string, ValueReading>
+  /** How its values are written is worked out from them. */
+  readonly detects?: boolean
   /** Of files that are read from a copy in UTF-8: the copy's path and the file's own. */
   readonly copies?: ReadonlyMap<string, string>
   /** Its numbers are written as decimals, whatever they are read as. */

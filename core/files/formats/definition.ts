@@ -1,3 +1,5 @@
+import type { ValueReading } from '../valueReading'
+
 /** How files of a format may be packed when they are written. */
 export type Packing = 'none' | 'gzip' | 'zstd' | 'snappy'
 
@@ -24,15 +26,33 @@ export interface FormatDefinition {
   } | null
 }
 
+/** Keys that say how values are written, in whatever format. */
+export type ValueKey = keyof ValueReading
+export const valueKeys = [
+  'decimal',
+  'thousands',
+  'marks',
+  'dates',
+  'nulls',
+  'yes',
+  'no',
+] as const satisfies readonly ValueKey[]
+
 /** Keys of a source of files that say how they are read. */
 export type ReadingKey =
   | 'delimiter'
+  | 'widths'
   | 'quote'
+  | 'escape'
+  | 'ends'
+  | 'heads'
+  | 'under'
+  | 'tail'
+  | ValueKey
   | 'header'
   | 'names'
   | 'skip'
   | 'comment'
-  | 'decimal'
   | 'encoding'
   | 'sheet'
   | 'records'

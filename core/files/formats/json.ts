@@ -1,10 +1,10 @@
-import type { FormatDefinition } from './definition'
+import { valueKeys, type FormatDefinition } from './definition'
 
 export const json: FormatDefinition = {
   words: 'JSON',
   names: /\.(json|geojson)(\.gz)?$/i,
   family: 'json',
   typed: false,
-  reads: ['records', 'inner'],
+  reads: ['records', 'inner', ...valueKeys],
   writes: null,
 }

@@ -1,11 +1,11 @@
-import type { FormatDefinition } from './definition'
+import { valueKeys, type FormatDefinition } from './definition'
 
 export const ndjson: FormatDefinition = {
   words: 'newline-delimited JSON',
   names: /\.(ndjson|jsonl)(\.gz)?$/i,
   family: 'json',
   typed: false,
-  reads: ['inner'],
+  reads: ['inner', ...valueKeys],
   writes: {
     ending: 'ndjson',
     names: /\.(ndjson|jsonl)$/i,

@@ -1,10 +1,10 @@
-import type { FormatDefinition } from './definition'
+import { valueKeys, type FormatDefinition } from './definition'
 
 export const xlsx: FormatDefinition = {
   words: 'XLSX',
   names: /\.xlsx$/i,
   family: 'xlsx',
   typed: false,
-  reads: ['decimal', 'sheet'],
+  reads: ['header', 'names', 'heads', 'under', 'skip', 'tail', ...valueKeys, 'sheet'],
   writes: { ending: 'xlsx', names: /\.xlsx$/i, packings: ['none'], folders: false },
 }

@@ -1,5 +1,7 @@
 import { z } from 'zod'
 import { field, mergedShape } from '../../field/field'
+import { valueReadingOf } from '../../files/reading'
+import { readingFault } from '../../files/valueReading'
 import { kindFields } from '../kinds'
 import { files } from './files'
 import { query } from './query'
@@ -14,9 +16,11 @@ export type SourceKind = keyof typeof sources
 export const sourceKinds = Object.keys(sources) as SourceKind[]
 
 export const fromSchema = field(
-  z
-    .strictObject(mergedShape(sources))
-    .superRefine((from, context) => oneOf('source', sources, from, context)),
+  z.strictObject(mergedShape(sources)).superRefine((from, context) => {
+    oneOf('source', sources, from, context)
+    const fault = readingFault(valueReadingOf(from))
+    if (fault) context.addIssue({ code: 'custom', message: fault.message, path: [fault.key] })
+  }),
   { kinds: { of: (from) => sourceKind(from), all: kindFields(sources) } },
 )
 

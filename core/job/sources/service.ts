@@ -1,4 +1,4 @@
-import { readingShape } from '../../files/reading'
+import { readingShape, valueShape } from '../../files/reading'
 import { template } from '../../field/field'
 import { defineSource } from './definition'
 
@@ -15,6 +15,7 @@ export const service = defineSource({
       .describe('path and query of the service; values are percent-encoded'),
     records: readingShape.records,
     inner: readingShape.inner,
+    ...valueShape,
   },
   fresh: ({ service: name = 'a-service' }) => ({ service: name, path: '/' }),
 })

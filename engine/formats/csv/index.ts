@@ -1,17 +1,18 @@
 import iconv from 'iconv-lite'
 import { formatText, type FileFormat } from '../../../core/catalog/found'
 import { fail } from '../../../core/fault'
-import { csvRecords } from '../../../core/files/csvRecords'
 import { findDialect } from '../../../core/files/dialect'
+import { joined } from '../../../core/files/header'
 import { folderValues } from '../../../core/files/grouping'
-import { unnamed } from '../../../core/files/header'
+import { oddEnds, quickRecords, type Layout } from '../../../core/files/layout'
+import { distinctNames, unnamed } from '../../../core/files/names'
 import { groupBy } from '../../../core/group'
 import { quoteName } from '../../../core/text/slot'
 import { literal } from '../../duck/duck'
 import type { FileReading, Format, FormattedFile, Known, OpenedFiles } from '../definition'
 import { inUtf8, ofFiles } from '../decode'
 import { withFolders } from '../relation'
-import { sameColumns } from '../sameColumns'
+import { unionColumns } from '../unionColumns'
 import { duckWriter } from '../duckWriter'
 import { csvSql } from './reader'
 
@@ -24,15 +25,15 @@ export const csv: Format = {
       if (!found) return undefined
       return found.format.header ? found : { ...found, names: reading.names ?? found.names }
     }
-    const record = firstRecord(sampleText(known, reading), reading)
+    const text = sampleText(known, reading)
+    const record = headRecord(text, reading, known.whole)
     if (!record) return undefined
-    return {
-      format: formatOf(known, reading),
-      names: reading.header ? record : (reading.names ?? unnamed(record.length)),
-    }
+    const { names, said } = reading.header
+      ? distinctNames(record)
+      : { names: reading.names ?? unnamed(record.length), said: [] }
+    return { format: formatOf(known, reading, text), names, said }
   },
   async open(_duck, files, _reading, folder) {
-    sameColumns(files)
     return openCsv(files, await inUtf8(files, folder))
   },
   async relation(_duck, files, format, names, folder, reading = {}) {
@@ -87,28 +88,44 @@ function dialectOf({
   whole,
   encoding,
   gzip,
-}: Known): { format: FileFormat; names: readonly string[] } | undefined {
-  const dialect = findDialect(sample, whole)
+  end,
+}: Known): { format: FileFormat; names: readonly string[]; said: readonly string[] } | undefined {
+  const dialect = findDialect(sample, { whole, end })
   if (!dialect) return undefined
   const format = {
     ...dialect.format,
     ...(gzip ? { gzip: true } : {}),
     ...(encoding === 'utf-8' ? {} : { encoding }),
   }
-  return { format, names: dialect.names }
+  return { ...dialect, format }
 }
 
 /** How the job says that a file is read. */
-const formatOf = ({ gzip }: Known, reading: FileReading): FileFormat => ({
+const formatOf = ({ gzip, whole }: Known, reading: FileReading, text: string): FileFormat => ({
   kind: 'csv',
-  delimiter: reading.delimiter,
+  ...(reading.widths ? { widths: reading.widths } : { delimiter: reading.delimiter }),
   header: reading.header,
   ...(gzip ? { gzip: true } : {}),
   ...(reading.quote ? { quote: reading.quote } : {}),
+  ...(reading.escape ? { escape: reading.escape } : {}),
+  ...(reading.heads ? { heads: reading.heads } : {}),
+  ...(reading.under ? { under: reading.under } : {}),
+  ...(reading.tail ? { tail: reading.tail } : {}),
   ...(reading.skip ? { skip: reading.skip } : {}),
   ...(reading.comment ? { comment: reading.comment } : {}),
   ...(reading.decimal === ',' ? { decimal: ',' as const } : {}),
   ...(reading.encoding === 'utf-8' ? {} : { encoding: reading.encoding }),
+  // how lines end is no matter of taste: what plain readers do not take is read all the same
+  ...((reading.ends ?? (oddEnds(text, layoutOf(reading), whole) ? 'mixed' : undefined))
+    ? { ends: 'mixed' as const }
+    : {}),
+})
+
+const layoutOf = ({ delimiter, quote, escape, widths }: FileReading): Layout => ({
+  delimiter,
+  ...(quote ? { quote } : {}),
+  ...(escape ? { escape } : {}),
+  ...(widths ? { widths } : {}),
 })
 
 /** The sample in the encoding that the job says, which may be another than the one guessed. */
@@ -119,41 +136,50 @@ function sampleText(known: Known, reading: FileReading): string {
   return reading.encoding === 'utf-8' ? bytes.toString('utf8') : iconv.decode(bytes, reading.encoding)
 }
 
-function firstRecord(
-  text: string,
-  { delimiter, quote = '"', skip = 0, comment }: FileReading,
-): string[] | undefined {
+/** The names of the header, or the first row where there is none. */
+function headRecord(text: string, reading: FileReading, whole: boolean): readonly string[] | undefined {
+  const { skip = 0, comment, heads = 1 } = reading
   let rest = text.replace(/^\uFEFF/, '')
-  for (let i = 0; i < skip; i++) rest = rest.slice(rest.indexOf('\n') + 1 || rest.length + 1)
+  for (let i = 0; i < skip; i++) {
+    const end = /\r\n|\r|\n/.exec(rest)
+    rest = end ? rest.slice(end.index + end[0].length) : ''
+  }
   if (comment !== undefined)
     rest = rest
       .split('\n')
       .filter((line) => !line.startsWith(comment))
       .join('\n')
-  return csvRecords(rest, { delimiter, quote, limit: 1 })[0]
+  const records = quickRecords(rest, layoutOf(reading), { whole, limit: heads })
+  // of a text whose first record is longer than what was looked at, its beginning
+  const [first, ...more] =
+    records.length > 0 ? records : quickRecords(rest, layoutOf(reading), { whole: true, limit: 1 })
+  return more.reduce<readonly string[] | undefined>(
+    (upper, { fields }) => upper && joined(upper, fields),
+    first?.fields,
+  )
 }
 
-/** CSV files of the same columns, each dialect by a reader of its own. */
+/** CSV files, those of one dialect and the same columns by a reader of their own; columns go by their names. */
 export function openCsv(
   files: readonly FormattedFile[],
   { files: laid, copies }: Awaited<ReturnType<typeof inUtf8<FormattedFile>>>,
 ): OpenedFiles {
-  const names = files[0]!.names
+  const { names, said } = unionColumns(files)
   const folders = [
     ...new Set(files.flatMap(({ path }) => folderValues(path).values.map(({ name }) => name))),
   ].filter((name) => !names.includes(name))
-  const groups = [...groupBy(laid, ({ format }) => JSON.stringify(format)).values()]
+  const groups = [...groupBy(laid, ({ format, names: own }) => JSON.stringify([format, own])).values()]
   const originals = new Map(files.map((file, i) => [laid[i]!.full, file] as const))
   const decimals = new Set(files.map(({ format }) => format.decimal))
   const byFile = decimals.size > 1
   const sql = (): string => {
     const readers = groups.map((group) => {
-      const { format } = group[0]!
+      const { format, names: own } = group[0]!
       const reader = ofFiles(
         csvSql(
           group.map(({ full }) => full),
           format,
-          names,
+          own,
           { rejects: true },
         ),
         copies,
@@ -165,7 +191,7 @@ export function openCsv(
     const all =
       readers.length === 1
         ? readers[0]!
-        : `(${readers.map((reader) => `select * from ${reader}`).join(' union all ')})`
+        : `(${readers.map((reader) => `select * from ${reader}`).join(' union all by name ')})`
     if (folders.length === 0) return all
     const rows = files.map(({ full, path }) => {
       const { values } = folderValues(path)
@@ -181,6 +207,7 @@ export function openCsv(
   return {
     columns: [...names, ...folders].map((name) => ({ name, type: 'VARCHAR' })),
     sql,
+    said,
     ofText: true,
     texts: new Map(
       groups.flat().map(({ full }) => {

@@ -3,9 +3,11 @@ import type { DuckDBConnection } from '@duckdb/node-api'
 import type { FileFormat } from '../../../core/catalog/found'
 import { literal } from '../../duck/duck'
 import { documentTables, objectSize } from './documents'
+import { rowsInShape } from './shapes'
 
 /** Records of a JSON file by the lengths of its lists: no counting of lines can tell them. */
 export async function countJson(duck: DuckDBConnection, full: string, format: FileFormat): Promise<number> {
+  if (format.shape) return await rowsInShape(full, format)
   const sql = await lengthSql(duck, full, format)
   if (sql === undefined) return topLevelEntries(await readFile(full))
   return Number((await duck.runAndReadAll(sql)).getRows()[0]![0] ?? 0)

@@ -1,3 +1,4 @@
+import type { DuckDBConnection } from '@duckdb/node-api'
 import { formatText, type FileFormat } from '../../../core/catalog/found'
 import type { FileKind } from '../../../core/files/formats'
 import { fail } from '../../../core/fault'
@@ -5,7 +6,8 @@ import type { Format } from '../definition'
 import { withFolders } from '../relation'
 import { openTyped } from '../typed'
 import { countJson } from './count'
-import { documentTables, exactDocuments, findRecords } from './documents'
+import { documentTables, exactDocuments, findRecords, type Documents } from './documents'
+import { layShape, shapeOfDocument } from './shapes'
 
 /** JSON as one document, or as a document a line. */
 export const jsonFormat = (
@@ -17,7 +19,7 @@ export const jsonFormat = (
   async open(duck, files, reading, folder) {
     const { format } = files[0]!
     const given = { ...format, ...(reading.records ? { records: reading.records } : {}) }
-    const whole = reading.records ? given : await findRecords(duck, [files[0]!.full], given)
+    const whole = reading.records ? given : await formatOf(duck, files[0]!.full, given)
     const read: FileFormat = { ...whole, ...(reading.inner ? { inner: reading.inner } : {}) }
     const rows = new Map<string, number>()
     // lines are counted beside the reading; the entries of a list within them are not lines
@@ -32,9 +34,9 @@ export const jsonFormat = (
       : opened
   },
   relation,
-  async tables(duck, { full }, { gzip }) {
-    const format = await findRecords(duck, [full], { kind, ...(gzip ? { gzip: true } : {}) })
-    const tables = await documentTables(duck, { paths: [full], format })
+  async tables(duck, { full }, { gzip }, folder) {
+    const format = await formatOf(duck, full, { kind, ...(gzip ? { gzip: true } : {}) })
+    const tables = await documentTables(duck, await laidOut([full], format, folder))
     if (tables[0]!.columns.length === 0) return 'JSON without records'
     return tables.map(({ sql, columns, inner }) => ({
       relation: { sql: `(${sql})`, columns },
@@ -42,18 +44,48 @@ export const jsonFormat = (
       unnamed: false,
     }))
   },
-  async look(duck, { full }, { gzip }) {
-    const format = await findRecords(duck, [full], { kind, ...(gzip ? { gzip: true } : {}) })
-    const [first, ...others] = await documentTables(duck, { paths: [full], format })
+  async look(duck, { full }, { gzip }, folder) {
+    const format = await formatOf(duck, full, { kind, ...(gzip ? { gzip: true } : {}) })
+    const [first, ...others] = await documentTables(duck, await laidOut([full], format, folder))
     const lists = others.map(({ inner }) => inner)
     const within = lists.length > 0 ? `; lists within: ${lists.join(', ')}` : ''
     return { sql: `(${first!.sql})`, note: `${formatText(format)}${within}` }
   },
 })
 
+/** Where the records of a document are, and which shape it has. */
+async function formatOf(duck: DuckDBConnection, full: string, format: FileFormat): Promise<FileFormat> {
+  const shape = await shapeOfDocument(full, format)
+  return shape ? { ...format, shape } : await findRecords(duck, [full], format)
+}
+
+/** Documents of a shape that is no list of objects are laid down by line. */
+async function laidOut(paths: readonly string[], format: FileFormat, folder: string): Promise<Documents> {
+  if (!format.shape) return { paths, format }
+  const laid: string[] = []
+  for (const path of paths) laid.push(await layShape(path, format, folder))
+  const { shape: _, gzip: __, ...plain } = format
+  return {
+    paths: laid,
+    format: { ...plain, kind: 'ndjson' },
+    copies: new Map(laid.map((copy, i) => [copy, paths[i]!])),
+  }
+}
+
+/** Copies of copies, with the file that each is of. */
+const chained = (
+  first: ReadonlyMap<string, string> | undefined,
+  second: ReadonlyMap<string, string> | undefined,
+): ReadonlyMap<string, string> | undefined =>
+  first
+    ? new Map([...first, ...[...(second ?? [])].map(([copy, of]) => [copy, first.get(of) ?? of] as const)])
+    : second
+
 const relation: Format['relation'] = async (duck, files, format, _names, folder) => {
   const paths = files.map(({ full }) => full)
-  const tables = await documentTables(duck, await exactDocuments(paths, format, folder))
+  const laid = await laidOut(paths, format, folder)
+  const exact = await exactDocuments(laid.paths, laid.format, folder)
+  const tables = await documentTables(duck, { ...exact, copies: chained(laid.copies, exact.copies) })
   const table = tables.find(({ inner }) => inner === (format.inner ?? ''))
   if (!table) fail('file', `${files[0]!.path} has no list ${format.inner}`)
   return withFolders(files, { sql: `(${table.sql})`, columns: table.columns })

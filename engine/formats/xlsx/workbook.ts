@@ -3,8 +3,14 @@ import type { Readable } from 'node:stream'
 import { SaxesParser, type SaxesTagPlain } from 'saxes'
 import yauzl from 'yauzl'
 
-/** A row of a sheet: texts of its cells from the first column on. */
-export type SheetRow = readonly string[]
+/** A row of a sheet: its number there, from 1, and the texts of its cells from the first column on. */
+export interface SheetRow {
+  readonly number: number
+  readonly cells: readonly string[]
+}
+
+/** What a number shows in its style: a plain number, a point in time, a time of day, a span that may be over a day. */
+type Shown = 'number' | 'date' | 'clock' | 'span'
 
 export interface Workbook {
   readonly sheets: readonly string[]
@@ -129,16 +135,29 @@ async function readTargets(open: Open): Promise<Map<string, string>> {
 const builtInDates = (id: number): boolean =>
   (id >= 14 && id <= 22) || (id >= 27 && id <= 36) || (id >= 45 && id <= 47) || (id >= 50 && id <= 58)
 
-/** Does a number format's code show a date or a time? What stands in quotes, brackets or behind a backslash does not count. */
-const showsDate = (code: string): boolean =>
-  /[ymdhs]/i.test(
-    code.replace(/"[^"]*"|\[(?!h+\]|m+\]|s+\])[^\]]*\]|\\.|_.|\*./gi, '').replace(/general/gi, ''),
-  )
+/** 45 to 47 show minutes and seconds, 46 of them over a day; 18 to 21 show times. */
+function builtIn(id: number): Shown {
+  if (!builtInDates(id)) return 'number'
+  if (id === 46) return 'span'
+  return (id >= 18 && id <= 21) || id === 45 || id === 47 ? 'clock' : 'date'
+}
 
-/** For each style of a cell: is its number a point in time? */
-async function readDateStyles(open: Open): Promise<boolean[]> {
+/** What a number format's code shows. What stands in quotes, brackets or behind a backslash does not count. */
+function shownBy(code: string): Shown {
+  const plain = code
+    .split(';')[0]!
+    .replace(/"[^"]*"|\[(?!h+\]|m+\]|s+\])[^\]]*\]|\\.|_.|\*./gi, '')
+    .replace(/general|am\/pm|a\/p/gi, '')
+  if (/\[(h+|m+|s+)\]/i.test(plain)) return 'span'
+  if (/[yd]/i.test(plain)) return 'date'
+  if (/[hs]/i.test(plain)) return 'clock'
+  return /m/i.test(plain) ? 'date' : 'number'
+}
+
+/** For each style of a cell: what its number shows. */
+async function readDateStyles(open: Open): Promise<Shown[]> {
   const codes = new Map<number, string>()
-  const styles: boolean[] = []
+  const styles: Shown[] = []
   let inCells = false
   await readPart(open, 'xl/styles.xml', {
     open: (name, attributes) => {
@@ -147,7 +166,7 @@ async function readDateStyles(open: Open): Promise<boolean[]> {
       if (name !== 'xf' || !inCells) return
       const id = Number(attributes.numFmtId ?? 0)
       const code = codes.get(id)
-      styles.push(code === undefined ? builtInDates(id) : showsDate(code))
+      styles.push(code === undefined ? builtIn(id) : shownBy(code))
     },
     close: (name) => {
       if (name === 'cellXfs') inCells = false
@@ -183,10 +202,12 @@ async function readTexts(open: Open): Promise<string[]> {
 async function* rowsOf(
   source: Readable,
   texts: readonly string[],
-  dates: readonly boolean[],
+  dates: readonly Shown[],
   from1904: boolean,
 ): AsyncGenerator<SheetRow> {
-  const ready: string[][] = []
+  const ready: SheetRow[] = []
+  let number = 0
+  let formula = false
   let row: string[] = []
   let column = 0
   let type = 'n'
@@ -198,12 +219,15 @@ async function* rowsOf(
       if (name === 'row') {
         row = []
         column = -1
+        number = attributes.r === undefined ? number + 1 : Number(attributes.r)
       } else if (name === 'c') {
         column = attributes.r === undefined ? column + 1 : columnOf(attributes.r)
         type = attributes.t ?? 'n'
         style = Number(attributes.s ?? 0)
         value = ''
-      } else if (name === 'v' || name === 't') taking = true
+        formula = false
+      } else if (name === 'f') formula = true
+      else if (name === 'v' || name === 't') taking = true
     },
     text: (part) => {
       if (taking) value += part
@@ -212,8 +236,13 @@ async function* rowsOf(
       if (name === 'v' || name === 't') taking = false
       else if (name === 'c') {
         while (row.length < column) row.push('')
-        row[column] = cellText(type, value, texts, dates[style] ?? false, from1904)
-      } else if (name === 'row') ready.push(row)
+        // a result that was never worked out is no empty cell
+        if (formula && value === '' && type === 'n')
+          throw new Error(
+            `row ${number}, column ${column + 1}: a formula whose result was never kept; open the file in a program for sheets and save it`,
+          )
+        row[column] = cellText(type, value, texts, dates[style] ?? 'number', from1904)
+      } else if (name === 'row') ready.push({ number, cells: row })
     },
   })
   source.setEncoding('utf8')
@@ -238,7 +267,7 @@ function cellText(
   type: string,
   value: string,
   texts: readonly string[],
-  date: boolean,
+  shown: Shown,
   from1904: boolean,
 ): string {
   switch (type) {
@@ -250,7 +279,9 @@ function cellText(
       if (value === '') return ''
       const number = Number(value)
       if (!Number.isFinite(number)) return value
-      return date ? dateText(number, from1904) : String(number)
+      if (shown !== 'number') return dateText(number, from1904, shown)
+      // digits as they are written: a number of JavaScript's has 15 of them for certain
+      return /^-?[0-9]+(\.[0-9]+)?$/.test(value) ? value : String(number)
     }
     default:
       return value
@@ -258,13 +289,21 @@ function cellText(
 }
 
 /**
- * A serial number as ISO 8601 text: days since the end of 1899 (or 1904), to the second. Before March 1900 the first
- * system counts a day that never was; a number below 1 is a time of day.
+ * A serial number as ISO 8601 text: days since the end of 1899 (or 1904), to the millisecond, which is what a double
+ * keeps of it. Before March 1900 the first system counts a day that never was. A time of day is one below 1 that is
+ * shown as such, and in the first system any below 1; a span is hours, minutes and seconds, however many.
  */
-export function dateText(serial: number, from1904 = false): string {
-  const seconds = Math.round(serial * 86_400)
+export function dateText(serial: number, from1904 = false, shown: Shown = 'date'): string {
+  const milliseconds = Math.round(serial * 86_400_000)
+  const part = milliseconds % 1000 === 0 ? 0 : 4
+  if (shown === 'span') {
+    const all = Math.abs(milliseconds)
+    const two = (value: number) => String(Math.floor(value)).padStart(2, '0')
+    const fraction = all % 1000 === 0 ? '' : `.${String(all % 1000).padStart(3, '0')}`
+    return `${milliseconds < 0 ? '-' : ''}${two(all / 3_600_000)}:${two((all / 60_000) % 60)}:${two((all / 1000) % 60)}${fraction}`
+  }
   const first = from1904 ? Date.UTC(1904, 0, 1) : Date.UTC(1899, 11, serial < 60 ? 31 : 30)
-  const text = new Date(first + seconds * 1000).toISOString()
-  if (serial >= 0 && serial < 1 && !from1904) return text.slice(11, 19)
-  return seconds % 86_400 === 0 ? text.slice(0, 10) : text.slice(0, 19)
+  const text = new Date(first + milliseconds).toISOString()
+  if (serial >= 0 && serial < 1 && (!from1904 || shown === 'clock')) return text.slice(11, 19 + part)
+  return milliseconds % 86_400_000 === 0 ? text.slice(0, 10) : text.slice(0, 19 + part)
 }

@@ -1,6 +1,7 @@
 import type { ReactElement } from 'react'
 import type { z } from 'zod'
 import type { changeSchema, foundColumnSchema, verdictSchema } from '../../../contract/catalog'
+import { readingText } from '../../../core/files/valueReading'
 import { count, numberText } from '../../look/times'
 
 export type FoundColumn = z.output<typeof foundColumnSchema>
@@ -20,7 +21,7 @@ export function TypeText({
       {sourceType && sourceType.toLowerCase() !== type && (
         <span className="soft"> {sourceType.toLowerCase()}</span>
       )}
-      {reading && <span className="soft"> {reading === 'decimal-comma' ? '12,4' : '31.12.2026'}</span>}
+      {reading && <span className="soft"> {readingText(reading)}</span>}
     </span>
   )
 }
@@ -44,8 +45,10 @@ export function evidenceText({ verdict, fromFolder, inFiles }: FoundColumn, file
   return parts.join(' · ')
 }
 
-function verdictText({ looked, blank, decided, stricter }: Verdict): string {
+function verdictText({ looked, blank, decided, stricter, asked }: Verdict): string {
   if (looked === 0) return 'never filled'
+  if (asked && asked.length > 0)
+    return `${count(looked, 'value')} can be read in several ways: ${asked.map(({ type, reading }) => `${type}${readingText(reading) && ` (${readingText(reading)})`}`).join(', or ')}`
   const seen = `${count(looked, 'value')}${blank > 0 ? `, ${numberText(blank)} blank` : ''}`
   if (!decided || !stricter) return seen
   const { first } = decided
