@@ -49,7 +49,7 @@ export const formatSchema = z.object({
   quote: z.string().optional(),
   escape: z.literal('\\').optional(),
   widths: z.array(z.number()).optional(),
-  ends: z.literal('mixed').optional(),
+  ends: z.enum(['lf', 'crlf', 'mixed']).optional(),
   header: z.boolean().optional(),
   heads: z.number().optional(),
   under: z.number().optional(),

@@ -94,7 +94,7 @@ export const glossary: Readonly<Record<string, string>> = {
   email: 'address that signs in',
   encoding: 'how bytes are letters',
   endedAt: 'when it ended (ISO 8601); null while it goes on',
-  ends: 'mixed: lines end by turns in CR LF, LF or CR',
+  ends: 'how lines end; mixed: by turns in CR LF, LF or CR',
   environment: 'name of the environment',
   environments: 'the environments, in their order',
   error: 'what made it fail; null or not there for none',

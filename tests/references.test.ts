@@ -9,7 +9,14 @@ import { judgeEvidence, type Verdict } from '../core/catalog/evidence'
 import { editedColumns } from '../core/catalog/edits'
 import { toTableSchema } from '../core/catalog/tableSchema'
 import { quoteName } from '../core/text/slot'
-import { classOf, classSql, trimSql, valueClasses } from '../core/catalog/valueClass'
+import {
+  classOf,
+  classSql,
+  oddClassSql,
+  trimSql,
+  unmarkedSql,
+  valueClasses,
+} from '../core/catalog/valueClass'
 import { typedSql } from '../engine/catalog/reading'
 import { formats } from '../engine/formats'
 import { readShapes, type ReadFile } from '../engine/survey/shapes'
@@ -174,7 +181,7 @@ it('tells the same class of a value in the pages and in DuckDB', async () => {
   const told = await withDuck('UTC', true, async (duck) =>
     (
       await duck.runAndReadAll(
-        `select ${classSql('v')} from (select ${trimSql('x')} as v from (values ${list}) t(x))`,
+        `select ${oddClassSql('v', 'c', 'u')} from (select v, ${classSql('v')} as c, ${unmarkedSql('v')} as u from (select ${trimSql('x')} as v from (values ${list}) t(x)))`,
       )
     )
       .getRows()

@@ -11,6 +11,11 @@ import type { ValueReading } from '../files/valueReading'
 export interface Cast {
   /** The type that the values get: Postgres's name of it. */
   readonly type: string
+  /**
+   * The text, which is not null, as it is written plainly, by the reading of its column: days as ISO 8601, numbers
+   * without signs. The others are asked of what comes out of it. It is worked out once: `text` is no more than a name.
+   */
+  readonly rewrite?: (text: string) => string
   /** Is the text, which is not null, such a value, and kept whole? undefined: every text is. */
   readonly fits?: (text: string) => string
   /**
@@ -234,6 +239,8 @@ const casts: Readonly<Record<string, Make>> = {
 
 const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
 const escaped = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')
+/** No value of any type but those of text: what the reading forbids. */
+const forbidden = (text: string): string => `chr(1) || ${text}`
 
 /** Letters that stand between groups of three digits. */
 const groupSigns: Readonly<Record<string, string>> = {
@@ -243,12 +250,9 @@ const groupSigns: Readonly<Record<string, string>> = {
   "'": "['’]",
 }
 
-/**
- * A number with signs of thousands, or with marks at it: it fits where it does without them, and they stand where they
- * may. What is plain needs none of it.
- */
-function withSigns(cast: Cast, { thousands, marks = [], decimal }: Writing): Cast {
-  if (!thousands && marks.length === 0) return cast
+/** A number without its marks and signs of thousands, which stand where they may. */
+function withoutSigns({ thousands, marks = [], decimal }: Writing): Cast['rewrite'] {
+  if (!thousands && marks.length === 0) return undefined
   const blank = groupSigns[' ']!
   const mark = marks.length > 0 ? `(${marks.map(escaped).join('|')})` : undefined
   const group = thousands && groupSigns[thousands]!
@@ -259,84 +263,54 @@ function withSigns(cast: Cast, { thousands, marks = [], decimal }: Writing): Cas
   const form = mark
     ? `[+-]?(${mark}${blank}?)?[+-]?${digits}(${blank}?${mark})?|\\((${mark}${blank}?)?${digits}(${blank}?${mark})?\\)|${digits}-`
     : `[+-]?${digits}`
-  const bare = (text: string): string => {
-    let plain = text
+  return (text) => {
+    let bare = text
     if (mark) {
-      const negative = `regexp_full_match(${text}, ${quoted('\\(.*\\)|.*-')})`
-      plain = `regexp_replace(${plain}, ${quoted(`${mark}${blank}?|${blank}?${mark}|[()]|-$`)}, '', 'g')`
-      plain = `case when ${negative} then '-' || ${plain} else ${plain} end`
+      bare = `regexp_replace(${bare}, ${quoted(`${mark}${blank}?|${blank}?${mark}|[()]|-$`)}, '', 'g')`
+      bare = `case when regexp_full_match(${text}, ${quoted('\\(.*\\)|.*-')}) then '-' else '' end || ${bare}`
     }
-    return group ? `regexp_replace(${plain}, ${quoted(group)}, '', 'g')` : plain
+    if (group) bare = `regexp_replace(${bare}, ${quoted(group)}, '', 'g')`
+    const plain = full(lower(text), `nan|${never}`)
+    return `case when regexp_full_match(${text}, ${quoted(form)}) then ${bare} when ${plain} then ${text} else ${forbidden(text)} end`
   }
-  const special = (text: string) => `${full(lower(text), `nan|${never}`)}`
-  const fits = (text: string) =>
-    `((${full(text, form.replaceAll("'", "''"))} or ${special(text)}) and ${cast.fits?.(`(${bare(text)})`) ?? 'true'})`
-  return { ...cast, fits, sent: (text) => cast.sent?.(`(${bare(text)})`) ?? bare(text) }
 }
 
-/** Days and times by patterns: where one fits the value goes out as ISO 8601, else it is read as that. */
-function withPatterns(cast: Cast, kind: 'date' | 'time' | 'timestamp', { dates = [] }: Writing): Cast {
+/** Days and times by patterns, as ISO 8601; what fits none is left as it is. */
+function byPatterns(kind: 'date' | 'time' | 'timestamp', { dates = [] }: Writing): Cast['rewrite'] {
   // a day may become a point in time, as its beginning
-  const own = dates.filter(
-    (pattern) => patternKind(pattern) === kind || (kind === 'timestamp' && patternKind(pattern) === 'date'),
+  const own = dates.filter((pattern) =>
+    (kind === 'timestamp' ? ['timestamp', 'date'] : [kind]).includes(patternKind(pattern)),
   )
-  if (own.length === 0) return cast
+  if (own.length === 0) return undefined
   // a year that comes first with another order would be taken for ISO's
   const iso = own.every((pattern) => !pattern.startsWith('y'))
-  const tried = own.map((pattern) => ({
-    fits: (text: string) => full(text, patternRegex(pattern).replaceAll("'", "''")),
-    read: (text: string) => patternSql(text, pattern),
-  }))
-  const read = (text: string) =>
-    `case ${tried.map((one) => `when ${one.fits(text)} then ${one.read(text)}`).join(' ')} end`
-  const { plain, fits, sent } = cast
-  const target = { date: 'date', time: 'time', timestamp: 'timestamp' }[kind]
-  return {
-    type: cast.type,
-    blankIsNull: cast.blankIsNull,
-    ...(iso && plain ? { plain } : {}),
-    fits: (text) => {
-      const written = `(${read(text)})::${target}::varchar`
-      return `case when (${read(text)}) is not null then ${fits?.(written) ?? 'true'} else ${iso ? (fits?.(text) ?? 'true') : 'false'} end`
-    },
-    sent: (text) => {
-      const written = `(${read(text)})::${target}::varchar`
-      return `case when (${read(text)}) is not null then ${sent?.(written) ?? written} else ${sent?.(text) ?? text} end`
-    },
-  }
+  return (text) =>
+    `case when regexp_full_match(${text}, ${quoted(own.map((pattern) => `(${patternRegex(pattern)})`).join('|'))}) then coalesce((${patternSql(text, own)})::${kind}::varchar, ${forbidden(text)}) else ${iso ? text : forbidden(text)} end`
 }
 
 /** Words for true and false besides those that everybody knows. */
-function withWords(cast: Cast, { yes = [], no = [] }: Writing): Cast {
-  if (yes.length + no.length === 0) return cast
-  const among = (text: string, words: readonly string[]) =>
+function byWords({ yes = [], no = [] }: Writing): Cast['rewrite'] {
+  if (yes.length + no.length === 0) return undefined
+  const when = (text: string, words: readonly string[], then: string) =>
     words.length === 0
-      ? 'false'
-      : `${lower(text)} in (${words.map((word) => quoted(word.toLowerCase())).join(', ')})`
-  const { plain, fits } = cast
-  return {
-    ...cast,
-    // a word of the job's own may be one that is plain otherwise
-    ...(plain ? { plain: (text) => `(${plain(text)} and not (${among(text, [...yes, ...no])}))` } : {}),
-    fits: (text) => `(${among(text, [...yes, ...no])} or ${fits?.(text) ?? 'true'})`,
-    sent: (text) =>
-      `case when ${among(text, yes)} then 'true' when ${among(text, no)} then 'false' else ${text} end`,
-  }
+      ? ''
+      : `when ${lower(text)} in (${words.map((word) => quoted(word.toLowerCase())).join(', ')}) then '${then}' `
+  return (text) => `case ${when(text, yes, 'true')}${when(text, no, 'false')}else ${text} end`
 }
 
-/** What a reading does to the cast of a type. */
-const readings: Readonly<Record<string, (cast: Cast, writing: Writing) => Cast>> = {
-  smallint: withSigns,
-  integer: withSigns,
-  bigint: withSigns,
-  numeric: withSigns,
-  'double precision': withSigns,
-  real: withSigns,
-  boolean: withWords,
-  date: (cast, writing) => withPatterns(cast, 'date', writing),
-  'timestamp without time zone': (cast, writing) => withPatterns(cast, 'timestamp', writing),
-  'timestamp with time zone': (cast, writing) => withPatterns(cast, 'timestamp', writing),
-  'time without time zone': (cast, writing) => withPatterns(cast, 'time', writing),
+/** What a reading does to the texts of a type. */
+const rewrites: Readonly<Record<string, (writing: Writing) => Cast['rewrite']>> = {
+  smallint: withoutSigns,
+  integer: withoutSigns,
+  bigint: withoutSigns,
+  numeric: withoutSigns,
+  'double precision': withoutSigns,
+  real: withoutSigns,
+  boolean: byWords,
+  date: (writing) => byPatterns('date', writing),
+  'timestamp without time zone': (writing) => byPatterns('timestamp', writing),
+  'timestamp with time zone': (writing) => byPatterns('timestamp', writing),
+  'time without time zone': (writing) => byPatterns('time', writing),
 }
 
 /** The cast of texts to a column of this type. Types that are not named above are judged by Postgres itself. */
@@ -344,6 +318,6 @@ export function castTo(type: string, writing: Writing): Cast {
   const name = type.replace(/\(.*\)/, '').trim()
   const make = casts[name]
   if (!make) return { type, blankIsNull: true }
-  const cast = make(type, writing)
-  return readings[name]?.(cast, writing) ?? cast
+  const rewrite = rewrites[name]?.(writing)
+  return { ...make(type, writing), ...(rewrite ? { rewrite } : {}) }
 }

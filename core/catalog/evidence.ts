@@ -1,4 +1,4 @@
-import type { ValueReading } from '../files/valueReading'
+import { readingText, type ValueReading } from '../files/valueReading'
 import type { ValueType } from '../value'
 import { noWords, nullWords, numberMarks, valueClasses, yesWords, type ValueClass } from './valueClass'
 
@@ -108,11 +108,11 @@ const families: readonly Family[] = [
   { type: 'decimal', reading: { thousands: ' ' }, holds: blankPoint, sure: ['grouped-blank-point', 'grouped-blank-sure', 'integer', 'decimal'] },
   { type: 'decimal', reading: { thousands: ' ', decimal: ',' }, holds: blankComma, sure: ['grouped-blank-comma', 'decimal-comma'] },
   { type: 'decimal', reading: { thousands: "'" }, holds: [...number, 'grouped-apostrophe'] },
-  { type: 'decimal', reading: money, holds: marks(number, ['marked']) },
+  { type: 'decimal', reading: money, holds: marks(number, ['marked']), sure: ['marked'] },
   { type: 'decimal', reading: { ...money, thousands: ',' }, holds: marks(byComma, ['marked', 'marked-comma-three', 'marked-grouped-comma']), sure: ['grouped-comma', 'grouped-comma-decimal', 'marked-grouped-comma'] },
   { type: 'decimal', reading: { ...money, decimal: ',' }, holds: marks(['integer', 'decimal-comma', 'comma-three'], ['marked', 'marked-comma', 'marked-comma-three']), sure: ['decimal-comma', 'marked-comma'] },
   { type: 'decimal', reading: { ...money, thousands: '.', decimal: ',' }, holds: marks(byPoint, ['marked', 'marked-comma', 'marked-comma-three', 'marked-grouped-point']), sure: ['grouped-point-decimal', 'marked-comma', 'marked-grouped-point', 'decimal-comma'] },
-  { type: 'decimal', reading: { ...money, thousands: ' ' }, holds: marks(blankPoint, ['marked', 'marked-grouped-blank-point']) },
+  { type: 'decimal', reading: { ...money, thousands: ' ' }, holds: marks(blankPoint, ['marked', 'marked-grouped-blank-point']), sure: ['marked', 'marked-grouped-blank-point'] },
   { type: 'decimal', reading: { ...money, thousands: ' ', decimal: ',' }, holds: marks(blankComma, ['marked', 'marked-comma', 'marked-comma-three', 'marked-grouped-blank-comma']), sure: ['grouped-blank-comma', 'marked-comma', 'marked-grouped-blank-comma', 'decimal-comma'] },
   { type: 'boolean', holds: ['boolean'] },
   { type: 'boolean', reading: { yes: yesWords, no: noWords }, holds: ['yes-word', 'no-word'], varied: true },
@@ -132,6 +132,18 @@ const families: readonly Family[] = [
   { type: 'timestamp', reading: { dates: clocks('yyyy-MM-dd', 'h:mm', ' a') }, holds: ['date', 'date-time12'] },
 ] // prettier-ignore
 
+/** The ways to read values of several: each reading with its narrowest type; signs at numbers only where there are any. */
+function choices(fitting: readonly Family[], seen: readonly ValueClass[]): Choice[] {
+  const hasMarks = seen.some((name) => name.startsWith('marked'))
+  const byReading = new Map<string, Choice>()
+  for (const { type, reading = {} } of fitting) {
+    const { dates, ...rest } = reading
+    const id = readingText({ ...rest, ...(dates ? { dates: dates.slice(0, 1) } : {}) })
+    if ((!reading.marks || hasMarks) && !byReading.has(id)) byReading.set(id, { type, reading })
+  }
+  return [...byReading.values()]
+}
+
 /**
  * The strictest type that holds every value seen. A stricter one that was refused is named where at least half of the
  * values would fit it. Words for nothing do not count where the others are of a type. What can be read in two ways stays
@@ -147,7 +159,7 @@ export function judgeEvidence({ counts, firsts, longest }: Evidence): Verdict {
   const isSure = ({ sure, varied }: Family) =>
     (!sure || sure.some((name) => seen.includes(name))) && (!varied || seen.length > 1)
   const taken = fitting.find(isSure)
-  const asked = taken ? [] : fitting
+  const asked = taken ? [] : choices(fitting, seen)
   const found = taken ?? { type: 'text' as const, holds: valueClasses }
   const place = taken ? families.indexOf(taken) : families.length
   const nulls = taken && words > 0 ? { nulls: nullWords } : {}
@@ -169,9 +181,7 @@ export function judgeEvidence({ counts, firsts, longest }: Evidence): Verdict {
   return {
     type: found.type,
     ...(Object.keys(reading).length > 0 ? { reading } : {}),
-    ...(asked.length > 0
-      ? { asked: asked.map(({ type, reading: way }) => ({ type, reading: way ?? {} })) }
-      : {}),
+    ...(asked.length > 0 ? { asked } : {}),
     looked: total,
     blank,
     decided: refused ? { count: refused.fails, classes: against, first: first ?? null } : null,

@@ -15,8 +15,8 @@ export interface FileFormat {
   readonly escape?: '\\'
   /** CSV: letters of each column, where the columns have fixed widths. */
   readonly widths?: readonly number[]
-  /** CSV: the lines end by turns in CR LF, LF or CR. */
-  readonly ends?: 'mixed'
+  /** CSV: how lines end, where there is a CR at all; `mixed`: by turns in CR LF, LF or CR. */
+  readonly ends?: 'lf' | 'crlf' | 'mixed'
   /** CSV: does the first record name the columns? */
   readonly header?: boolean
   /** CSV, XLSX: lines of the header, where it is more than one. */
@@ -111,7 +111,7 @@ export function formatText(format: FileFormat): string {
     format.heads && `a header of ${format.heads} lines`,
     format.under && `${format.under} ${format.under === 1 ? 'line' : 'lines'} below the header left out`,
     format.tail && `${format.tail} ${format.tail === 1 ? 'line' : 'lines'} below the table left out`,
-    format.ends && 'lines that end in several ways',
+    format.ends === 'mixed' && 'lines that end in several ways',
     format.skip && `${format.skip} ${format.skip === 1 ? 'line' : 'lines'} above the header`,
     format.comment && `comments with ${format.comment}`,
     format.decimal && 'decimal comma',

@@ -46,20 +46,36 @@ const high = '(1[3-9]|2[0-9]|3[01])'
 const day = '(0?[1-9]|[12][0-9]|3[01])'
 const blank = '[ \\x{00A0}\\x{202F}\\x{2009}]'
 const group = (sign: string, least: number) => `[1-9][0-9]{0,2}(${sign}[0-9]{3}){${least},}`
-const months = `(${[...monthNames.keys()].map((name) => name.replace('.', '\\.')).join('|')})`
+/** A name of a month, which is looked up. */
+const month = '\\p{L}{3,}\\.?'
 
-/** An escape of RE2's as ECMAScript has it, and a letter in any case. */
 const escapeMark = (mark: string) => mark.replace(/[$.]/g, '\\$&')
-const marks = `(${[...numberMarks]
+const mark = `(${[...numberMarks]
   .sort((a, b) => b.length - a.length)
   .map(escapeMark)
   .join('|')})`
+const bare = `[0-9]([0-9.,'’ \\x{00A0}\\x{202F}\\x{2009}]*[0-9])?`
 /** A number with a mark before or behind it, in the brackets of bookkeeping, or with its minus behind. */
-const marked = (number: string): string =>
-  `[+-]?${marks}${blank}?[+-]?${number}|[+-]?${number}${blank}?${marks}|\\((${marks}${blank}?)?${number}(${blank}?${marks})?\\)|${number}-`
+const marked = `[+-]?${mark}${blank}?[+-]?${bare}|[+-]?${bare}${blank}?${mark}|\\((${mark}${blank}?)?${bare}(${blank}?${mark})?\\)|${bare}-`
+/** What of it is not the number. */
+const around = `${mark}|[()+-]`
 
-const groupedComma = `(${group(',', 2)}|${group(',', 1)}\\.[0-9]+)`
-const groupedPoint = `(${group('\\.', 2)}|${group('\\.', 1)},[0-9]+)`
+/** The class of a number with marks, by that of the number. */
+const markedClasses: Partial<Record<ValueClass, ValueClass>> = {
+  integer: 'marked',
+  decimal: 'marked',
+  'point-three': 'marked',
+  'decimal-comma': 'marked-comma',
+  'comma-three': 'marked-comma-three',
+  'grouped-comma': 'marked-grouped-comma',
+  'grouped-comma-decimal': 'marked-grouped-comma',
+  'grouped-point': 'marked-grouped-point',
+  'grouped-point-decimal': 'marked-grouped-point',
+  'grouped-blank': 'marked-grouped-blank-point',
+  'grouped-blank-sure': 'marked-grouped-blank-point',
+  'grouped-blank-point': 'marked-grouped-blank-point',
+  'grouped-blank-comma': 'marked-grouped-blank-comma',
+}
 
 /**
  * Patterns that mean the same in ECMAScript and in RE2, so that one list serves the pages, the core and DuckDB.
@@ -81,7 +97,7 @@ const patterns: readonly (readonly [ValueClass, string])[] = [
   ['date-dash-dm', `${high}-${low}-[0-9]{4}`],
   ['date-dash-md', `${low}-${high}-[0-9]{4}`],
   ['date-dash-either', `${low}-${low}-[0-9]{4}`],
-  ['date-named-dm', `${day}\\.?[ -](?i:${months})[ -][0-9]{4}`],
+  ['date-named-dm', `${day}\\.?[ -]${month}[ -][0-9]{4}`],
   ['grouped-comma-decimal', `[+-]?${group(',', 1)}\\.[0-9]+`],
   ['grouped-comma', `[+-]?${group(',', 2)}`],
   ['grouped-point-decimal', `[+-]?${group('\\.', 1)},[0-9]+`],
@@ -91,13 +107,6 @@ const patterns: readonly (readonly [ValueClass, string])[] = [
   ['grouped-blank', `[+-]?${group(blank, 1)}`],
   ['grouped-blank-point', `[+-]?${group(blank, 1)}\\.[0-9]+`],
   ['grouped-blank-comma', `[+-]?${group(blank, 1)},[0-9]+`],
-  ['marked', marked(`${whole}(\\.[0-9]+)?`)],
-  ['marked-comma-three', marked('[1-9][0-9]{0,2},[0-9]{3}')],
-  ['marked-comma', marked(`${whole},[0-9]+`)],
-  ['marked-grouped-comma', marked(groupedComma)],
-  ['marked-grouped-point', marked(groupedPoint)],
-  ['marked-grouped-blank-comma', marked(`${group(blank, 1)},[0-9]+`)],
-  ['marked-grouped-blank-point', marked(`${group(blank, 1)}(\\.[0-9]+)?`)],
   ['timestamp', `(${isoDay}|${slashedDay})[T ]${clock}`],
   ['timestamp-zone', `${isoDay}[T ]${clock} ?(Z|z|[+-][0-9]{2}(:?[0-9]{2})?)`],
   ['time', clock],
@@ -111,25 +120,32 @@ const patterns: readonly (readonly [ValueClass, string])[] = [
   ['slash-md-time12', `${low}/${high}/[0-9]{4},? ${clock12}`],
   ['slash-either-time12', `${low}/${low}/[0-9]{4},? ${clock12}`],
   // below those that begin with a digit
-  ['date-named-md', `(?i:${months})[ -]${day},?[ -][0-9]{4}`],
+  ['date-named-md', `${month}[ -]${day},?[ -][0-9]{4}`],
 ]
 
-/** RE2's way of a letter by its number, and of a part in any case, in that of ECMAScript. */
-const ecma = (pattern: string): RegExp => {
-  const loose = pattern.includes('(?i:')
-  return new RegExp(
-    `^(?:${pattern.replaceAll('(?i:', '(?:').replace(/\\x\{([0-9A-F]{4})\}/g, '\\u$1')})$`,
-    loose ? 'iu' : 'u',
-  )
-}
-const tests = patterns.map(([name, pattern]) => [name, ecma(pattern)] as const)
+/** RE2's way of a letter by its number in that of ECMAScript. */
+const ecma = (pattern: string): RegExp =>
+  new RegExp(`^(?:${pattern.replace(/\\x\{([0-9A-F]{4})\}/g, '\\u$1')})$`, 'u')
+const tests = new Map(patterns.map(([name, pattern]) => [name, ecma(pattern)] as const))
+
+/** Classes of what most values are: they are told at once. The others are looked for where values are none of them. */
+const commonNames = [
+  'integer',
+  'point-three',
+  'decimal',
+  'comma-three',
+  'decimal-comma',
+  'date',
+  'date-dots',
+] as const
+const commonClocks = ['timestamp', 'timestamp-zone', 'time'] as const
+const odd = patterns
+  .map(([name]) => name)
+  .filter((name) => !([...commonNames, ...commonClocks] as string[]).includes(name))
 const withDay: readonly ValueClass[] = ['date', 'timestamp', 'timestamp-zone', 'date-time12']
-const has = (part: RegExp) => (name: ValueClass) => part.test(name)
-const withClock = has(/^time|time/)
-const clocks = tests.filter(([name]) => withClock(name))
-const plains = tests.filter(([name]) => !withClock(name) && name !== 'date-named-md')
-/** What may begin with a sign of money, a bracket or a letter. */
-const others = tests.filter(([name]) => name.startsWith('marked') || name === 'date-named-md')
+const withMonth: readonly ValueClass[] = ['date-named-dm', 'date-named-md']
+const markedTest = ecma(marked)
+const aroundTest = new RegExp(around, 'gu')
 
 /** Is the day one of the calendar? Text that begins `yyyy-MM-dd`, already known to have that form. */
 function dayExists(text: string): boolean {
@@ -149,50 +165,90 @@ const wordLength = Math.max(...[...nullWords, ...yesWords, ...noWords].map((word
 export function classOf(value: string | null): ValueClass {
   const text = value?.trim() ?? ''
   if (text === '') return 'blank'
-  const first = text.charCodeAt(0)
   if (text.length <= wordLength) {
     if (nulls.has(text)) return 'null-word'
-    if (first > 57 && yeses.has(text.toLowerCase())) return 'yes-word'
-    if (first > 57 && noes.has(text.toLowerCase())) return 'no-word'
     if (booleans.includes(text)) return 'boolean'
+    const lower = text.toLowerCase()
+    if (yeses.has(lower)) return 'yes-word'
+    if (noes.has(lower)) return 'no-word'
   }
   // what holds no digit needs no pattern, which is most of the work for columns of text
   if (!/[0-9]/.test(text)) return 'text'
-  const list = !isNumeric(first) ? others : text.includes(':') ? clocks : plains
-  const [name] = list.find(([, test]) => test.test(text)) ?? ['text']
-  return withDay.includes(name) && !dayExists(text) ? 'text' : name
+  const fitting = (names: readonly ValueClass[]) => names.find((name) => fits(text, name))
+  const plain = isNumeric(text.charCodeAt(0))
+    ? fitting(text.includes(':') ? commonClocks : commonNames)
+    : undefined
+  if (plain) return plain
+  const other = fitting(odd)
+  if (other) return other
+  if (!markedTest.test(text)) return 'text'
+  const number = text.replace(aroundTest, '').trim()
+  const of = [...commonNames, ...odd].find((name) => markedClasses[name] && fits(number, name))
+  return (of && markedClasses[of]) ?? 'text'
 }
 
-const isNumeric = (first: number): boolean =>
-  (first >= 48 && first <= 57) || first === 43 || first === 45 || first === 46 || first === 44
+function fits(text: string, name: ValueClass): boolean {
+  if (!tests.get(name)!.test(text)) return false
+  if (withDay.includes(name)) return dayExists(text)
+  if (withMonth.includes(name)) return monthNames.has(/\p{L}{3,}\.?/u.exec(text)![0].toLowerCase())
+  return true
+}
+
+const isNumeric = (first: number): boolean => (first >= 48 && first <= 57) || (first >= 43 && first <= 46)
+
+const place = (name: ValueClass) => valueClasses.indexOf(name)
+const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
+const list = (words: readonly string[]) => words.map(quoted).join(', ')
+
+const fitsSql = (value: string, name: ValueClass): string => {
+  const pattern = patterns.find(([other]) => other === name)![1]
+  const whole = `regexp_full_match(${value}, ${quoted(pattern)})`
+  if (withDay.includes(name)) return `${whole} and try_cast(left(${value}, 10) as date) is not null`
+  if (withMonth.includes(name))
+    return `${whole} and lower(regexp_extract(${value}, ${quoted(month)})) in (${list([...monthNames.keys()])})`
+  return whole
+}
+const cases = (
+  value: string,
+  names: readonly ValueClass[],
+  as: (name: ValueClass) => ValueClass = (name) => name,
+) => names.map((name) => `when ${fitsSql(value, name)} then ${place(as(name))}`).join(' ')
+
+/** What `classSql` says of a text with digits that is none of the common classes. */
+export const otherClass = valueClasses.length
 
 /**
- * The same as a DuckDB expression: a number, the place in `valueClasses`. `value` is the name of a column of text
- * without blanks around (`trimSql`); DuckDB works out again what stands more than once in a CASE, so it must be no more
- * than a name.
+ * The class of common values as a DuckDB expression: a number, the place in `valueClasses`, or `otherClass` for what only
+ * `oddClassSql` tells; that is text where others of its column are. `value` is the name of a column of text without blanks
+ * around (`trimSql`); DuckDB works out again what stands more than once in a CASE, so it must be no more than a name.
  */
 export function classSql(value: string): string {
-  const place = (name: ValueClass) => valueClasses.indexOf(name)
-  const cases = (of: readonly (readonly [ValueClass, RegExp])[]) =>
-    of
-      .map(([name]) => {
-        const pattern = patterns.find(([other]) => other === name)![1]
-        const fits = `regexp_full_match(${value}, ${quoted(pattern)})`
-        const day = withDay.includes(name) ? ` and try_cast(left(${value}, 10) as date) is not null` : ''
-        return `when ${fits}${day} then ${place(name)}`
-      })
-      .join(' ')
-  const list = (words: readonly string[]) => words.map(quoted).join(', ')
   const numeric = `(ascii(${value}) between 48 and 57 or ascii(${value}) between 43 and 46)`
+  const short = `strlen(${value}) <= ${2 * wordLength}`
   return `case when ${value} is null or ${value} = '' then ${place('blank')}
-    when strlen(${value}) <= ${2 * wordLength} and ${value} in (${list(nullWords)}) then ${place('null-word')}
-    when ascii(${value}) > 57 and strlen(${value}) <= ${2 * wordLength} and lower(${value}) in (${list([...yesWords, ...noWords])}) then case when lower(${value}) in (${list(yesWords)}) then ${place('yes-word')} else ${place('no-word')} end
-    when not ${numeric} then case when ${value} in (${list(booleans)}) then ${place('boolean')} when not regexp_matches(${value}, '[0-9]') then ${place('text')} ${cases(others)} else ${place('text')} end
-    when contains(${value}, ':') then case ${cases(clocks)} else ${place('text')} end
-    else case ${cases(plains)} else ${place('text')} end end`
+    when ${numeric} then case when contains(${value}, ':') then case ${cases(value, commonClocks)} else ${otherClass} end
+      else case ${cases(value, commonNames)} when ${value} in (${list(nullWords)}) then ${place('null-word')} else ${otherClass} end end
+    when ${short} and ${value} in (${list(nullWords)}) then ${place('null-word')}
+    when ${short} and ${value} in (${list(booleans)}) then ${place('boolean')}
+    when ${short} and lower(${value}) in (${list(yesWords)}) then ${place('yes-word')}
+    when ${short} and lower(${value}) in (${list(noWords)}) then ${place('no-word')}
+    when regexp_matches(${value}, '[0-9]') then ${otherClass} else ${place('text')} end`
 }
 
-const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
+/** The number of a text with marks at it, null where there are none; for `oddClassSql`. */
+export const unmarkedSql = (value: string): string =>
+  `case when regexp_full_match(${value}, ${quoted(marked)}) then trim(regexp_replace(${value}, ${quoted(around)}, '', 'g'), '    ') end`
+
+/**
+ * The class of any value, the rare ones among them: `common` is the name of a column of `classSql` of the value, `number`
+ * of one of `unmarkedSql`.
+ */
+export function oddClassSql(value: string, common: string, number: string): string {
+  const numbers = [...commonNames, ...odd].filter((name) => markedClasses[name])
+  return `case when ${common} <> ${otherClass} then ${common} else case ${cases(value, odd)}
+    when ${number} is not null then case ${cases(number, numbers, (name) => markedClasses[name]!)} else ${place('text')} end
+    else ${place('text')} end end`
+}
 
 /** A column as text without blanks around, for `classSql`. */
 export const trimSql = (column: string): string => `trim(cast(${column} as varchar), E' \\t\\r\\n')`

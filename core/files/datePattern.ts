@@ -100,25 +100,23 @@ export const strptimeOf = (pattern: string): string =>
     .join('')
 
 /**
- * DuckDB's expression for the point in time that a text of a pattern is, null where it is none: of a pattern of a time,
- * that time on a day of no meaning. `text` is no more than a name.
+ * DuckDB's expression for the point in time that a text of one of the patterns is, null where it is none: of a pattern of
+ * a time, that time on a day of no meaning. `text` is no more than a name.
  */
-export function patternSql(text: string, pattern: string): string {
-  const parts = partsOf(pattern)
-  const format = parts
-    .map((part) => ('text' in part ? part.text.replaceAll('%', '%%') : pieceOf(part.letters)!.strptime))
-    .join('')
-  const letters = parts.flatMap((part) => ('letters' in part ? [part.letters] : []))
+export function patternSql(text: string, patterns: readonly string[]): string {
+  const letters = patterns.flatMap((pattern) =>
+    partsOf(pattern).flatMap((part) => ('letters' in part ? [part.letters] : [])),
+  )
+  const formats = patterns.map((pattern) =>
+    partsOf(pattern)
+      .map((part) => ('text' in part ? part.text.replaceAll('%', '%%') : pieceOf(part.letters)!.strptime))
+      .join(''),
+  )
   let given = text
   // what stands in it as a word becomes what strptime knows
-  if (letters.some((one) => one.startsWith('E'))) {
-    const without = parts.map((part) => ('letters' in part && part.letters.startsWith('E') ? '' : null))
-    const lead = without[0] === ''
-    given = lead
-      ? `regexp_replace(${given}, '^\\p{L}{2,}\\.?', '')`
-      : `regexp_replace(${given}, '\\p{L}{2,}\\.?$', '')`
-  }
-  if (letters.some((one) => /^(MMM|LLL)/.test(one))) {
+  if (letters.some((one) => one.startsWith('E')))
+    given = `regexp_replace(${given}, '^\\p{L}{2,}\\.?|\\p{L}{2,}\\.?$', '')`
+  if (letters.some((one) => pieceOf(one) === month)) {
     const word = `regexp_extract(lower(${given}), '\\p{L}{3,}\\.?')`
     const cases = [...monthNames]
       .map(([name, number]) => `when '${name.replaceAll("'", "''")}' then '${number}'`)
@@ -126,7 +124,8 @@ export function patternSql(text: string, pattern: string): string {
     given = `replace(lower(${given}), ${word}, case ${word} ${cases} end)`
   }
   if (letters.includes('a')) given = `replace(replace(lower(${given}), 'a.m.', 'am'), 'p.m.', 'pm')`
-  return `try_strptime(${given}, '${format.replaceAll("'", "''")}')`
+  const list = formats.map((format) => `'${format.replaceAll("'", "''")}'`).join(', ')
+  return `try_strptime(${given}, [${list}])`
 }
 
 /** A text of a pattern as ISO 8601: a day, a time, or both with a blank between; undefined where it is none. */

@@ -1,7 +1,7 @@
 import type { FileFormat } from '../catalog/found'
 import { classOf } from '../catalog/valueClass'
 import { findTable, type TablePlace } from './header'
-import { fieldsOf, hasQuotes, oddEnds, quickRecords, type Layout } from './layout'
+import { fieldsOf, hasQuotes, endsOf, quickRecords, type Layout } from './layout'
 
 const delimiters = [',', ';', '\t', '|', '~', '^', '\u0001', '\u001f'] as const
 
@@ -53,6 +53,7 @@ export function findDialect(text: string, { whole, end }: TextEnd = { whole: tru
   const cells = records.slice(from, from + looked).flat().map(classOf) // prettier-ignore
   const delimiter = best.width > 1 ? best.layout.delimiter : best.layout.widths ? undefined : ','
   const comma = cells.includes('decimal-comma') && !cells.includes('decimal') && delimiter !== ','
+  const ends = endsOf(plain, best.layout, whole)
   return {
     names: place.names,
     said: place.said,
@@ -66,7 +67,7 @@ export function findDialect(text: string, { whole, end }: TextEnd = { whole: tru
       ...(skip > 0 ? { skip } : {}),
       ...(comment ? { comment } : {}),
       ...(comma ? { decimal: ',' as const } : {}),
-      ...(oddEnds(plain, best.layout, whole) ? { ends: 'mixed' as const } : {}),
+      ...(ends ? { ends } : {}),
     },
   }
 }
@@ -149,8 +150,16 @@ function lineLayout(text: string, whole: boolean) {
 const isValue = (cell: string): boolean =>
   !['text', 'blank', 'null-word', 'yes-word', 'no-word'].includes(classOf(cell))
 
-/** Widths whose borders are blank in every line, titles above and notes below left aside. */
+/**
+ * Widths by a ruled line, else those whose borders are blank in every line and have a name above them; titles above and
+ * notes below are left aside.
+ */
 function widthsOf(lines: readonly string[]): Layout[] {
+  const rule = lines.slice(0, 8).find((line) => /^ *[-=]+( +[-=]+)+ *$/.test(line))
+  if (rule) {
+    const starts = [...rule.matchAll(/[-=]+/g)].map(({ index }) => index)
+    return [between([0, ...starts.slice(1)], Math.max(...lines.map(({ length }) => length)))]
+  }
   for (const [above, below] of [
     [0, 0],
     [1, 0],
@@ -162,7 +171,7 @@ function widthsOf(lines: readonly string[]): Layout[] {
     [4, 0],
     [5, 0],
   ] as const) {
-    const table = lines.slice(above, lines.length - below).filter((line) => !/^[-=_ ]+$/.test(line))
+    const table = lines.slice(above, lines.length - below)
     if (table.length < 3) continue
     const length = Math.max(...table.map((line) => line.length))
     const starts: number[] = [0]
@@ -172,12 +181,13 @@ function widthsOf(lines: readonly string[]): Layout[] {
         table.some((line) => (line[i] ?? ' ') !== ' ')
       )
         starts.push(i)
-    if (starts.length < 2) continue
-    // the first line is filled below each border: a gap in the middle of texts is none
-    const head = table[0]!
-    if (starts.some((start, i) => head.slice(start, starts[i + 1]).trim() === '')) continue
-    const widths = starts.map((start, i) => (starts[i + 1] ?? length) - start)
-    return [{ widths }]
+    // a gap in the middle of texts has no name above it
+    const named = starts.filter((start, i) => i === 0 || table[0]!.slice(start, starts[i + 1]).trim() !== '')
+    if (named.length > 1) return [between(named, length)]
   }
   return []
 }
+
+const between = (starts: readonly number[], length: number): Layout => ({
+  widths: starts.map((start, i) => (starts[i + 1] ?? Math.max(length, start + 1)) - start),
+})

@@ -28,6 +28,7 @@ const filled = (record: Cells): number => record.filter((field) => field.trim() 
 const classes = (record: Cells): ValueClass[] => record.map((cell) => classOf(cell))
 /** Text, or nothing. */
 const wordy = (name: ValueClass): boolean => ['text', 'blank', 'yes-word', 'no-word'].includes(name)
+const isWord = (name: ValueClass): boolean => name !== 'blank' && wordy(name)
 const isRule = (record: Cells): boolean =>
   filled(record) > 0 &&
   record.every((cell) => /^[-=_+| ]*$/.test(cell)) &&
@@ -63,10 +64,11 @@ export function findTable(
   const said: string[] = []
   const head = records[first]!
   const below = records.slice(first + 1)
-  const header = isHeader(head, below)
+  const double = isUpper(records, first, whole)
+  const header = double || isHeader(head, below)
   let heads = header ? 1 : 0
   let names: Cells = header ? head : []
-  if (header && isUpper(records, first, heads, whole)) {
+  if (double) {
     names = joined(head, records[first + 1]!)
     heads = 2
   }
@@ -117,22 +119,39 @@ function lastFilled(record: Cells): number {
   return end
 }
 
-/** A header's first line may name groups only, and then has blanks where the second has names. */
+/**
+ * A header's first line may name groups only, and then has blanks where the second has names; a header may lack its last
+ * names; and it may be one short, where the rows are named and their names are not.
+ */
 function beginning(records: readonly Cells[], first: number, width: number): number {
   const above = records[first - 1]
-  if (!above || above.length < width || filled(above) < 2) return first
+  if (!above || filled(above) < 2 || above.some((cell) => /:\s*$/.test(cell))) return first
+  const below = records.slice(first)
+  if (above.length === width - 1 && filled(above) === above.length)
+    return isHeader(
+      above,
+      below.map((row) => row.slice(1)),
+      true,
+    )
+      ? first - 1
+      : first
   const head = records[first]!
   const groups = above.some((cell, i) => i > 0 && cell.trim() === '' && (head[i] ?? '').trim() !== '')
-  return groups && isHeader(head, records.slice(first + 1)) ? first - 1 : first
+  const isCorner = (above[0] ?? '').trim() === '' || (head[0] ?? '').trim() === ''
+  const full = above.length >= width
+  if ((full || isCorner) && (groups || lastFilled(above) < width) && isHeader(head, below.slice(1)))
+    return isUpper(records, first - 1, true) ? first - 1 : first
+  return full && isHeader(above, below, true) ? first - 1 : first
 }
 
 /**
  * Do names stand in two lines? Then the second has texts where the rows have values, and the first leaves blanks, or
  * says a name again, where the second has names of their own; without such blanks, three columns of values at least.
  */
-function isUpper(records: readonly Cells[], first: number, heads: number, whole: boolean): boolean {
-  const [upper, second] = [records[first]!, records[first + heads]]
-  const rows = records.slice(first + heads + 1)
+function isUpper(records: readonly Cells[], first: number, whole: boolean): boolean {
+  const [upper, second] = [records[first]!, records[first + 1]]
+  const rows = records.slice(first + 2)
+  if (!upper.every((cell) => wordy(classOf(cell)) || period(cell))) return false
   if (!second || rows.length < (whole ? 1 : 2) || isRule(second) || isUnits(second, rows)) return false
   if (second.some((cell) => /[0-9]/.test(cell)) || !isHeader(second, rows, true)) return false
   const values = valued(rows, second.length)
@@ -191,16 +210,16 @@ function isHeader(names: Cells, below: readonly Cells[], strict = false): boolea
   const periods = names.map((cell) => period(cell))
   if (own.some((name, i) => !wordy(name) && name !== 'null-word' && !periods[i])) return false
   const values = valued(below, width)
-  const clear = own.some((name, i) => name === 'text' && values[i])
-  if (periods.some((is, i) => is && own[i] !== 'text')) {
+  const clear = own.some((name, i) => isWord(name) && values[i])
+  if (periods.some((is, i) => is && !isWord(own[i]!))) {
     // the cells below a year are no years
     const over = names.every(
       (cell, i) =>
         !periods[i] ||
-        own[i] === 'text' ||
+        isWord(own[i]!) ||
         below.some((row) => classOf(row[i] ?? '') !== 'blank' && !period(row[i] ?? '')),
     )
-    const texts = own.slice(0, width).filter((name) => name === 'text').length
+    const texts = own.slice(0, width).filter(isWord).length
     return over && below.length > 0 && new Set(names.slice(0, width)).size === width && texts > 0
   }
   if (clear) return !below.some((row) => row.length > 1 && row.join('\n') === names.join('\n'))
@@ -247,7 +266,9 @@ export function tailOf(rows: readonly Cells[], width: number, known: ReadonlySet
       classOf(first) === 'text' &&
       /\p{L}.*\s.*\p{L}|^[*(¹²†].*\p{L}/u.test(first)
     // the first of several rows that are called so is a row
-    const sum = sums.test(first) && !known.has(first) && first.split(/\s+/).length < 4
+    const above = rows.slice(0, rows.length - 1 - tail)
+    const again = known.has(first) || above.some((row) => (row[0] ?? '').trim() === first)
+    const sum = sums.test(first) && !again && first.split(/\s+/).length < 4
     if (!note && !sum && !isRule(record)) break
     tail++
   }

@@ -142,18 +142,24 @@ function delimited(text: string, layout: Layout, whole: boolean, limit: number) 
 /** What a letter behind a backslash stands for: a tab, line breaks; any other for itself. */
 const unescaped = (letter: string): string => ({ t: '\t', n: '\n', r: '\r', '0': '\0' })[letter] ?? letter
 
-/** Do the lines of a text end in more ways than one, or by CR alone, which plain readers do not take? */
-export function oddEnds(text: string, layout: Layout, whole: boolean): boolean {
-  if (!text.includes('\r')) return false
-  const ends = new Set((text.match(/\r\n|\r(?!$)|\n/g) ?? []).map((end) => end))
-  if (ends.size <= 1 && !ends.has('\r')) return false
-  if (!hasQuotes(layout)) return true
-  // line breaks within quotes are values
-  const outside = new Set<string>()
-  const places = recordsOf(text, layout, whole).records.map(({ at }) => at)
-  for (const at of places.slice(1))
-    outside.add(text[at - 1] === '\r' ? '\r' : text[at - 2] === '\r' ? '\r\n' : '\n')
-  return outside.size > 1 || outside.has('\r')
+/**
+ * How the lines of a text end: `mixed` in more ways than one, or by CR alone, which plain readers do not take. Breaks
+ * within quotes are values, and do not count. Undefined where there is no CR in the text, which is what most is like.
+ */
+export function endsOf(text: string, layout: Layout, whole: boolean): 'lf' | 'crlf' | 'mixed' | undefined {
+  if (!text.includes('\r')) return undefined
+  const ends = new Set<string>()
+  const end = (place: number) => {
+    if (text[place] === '\n') ends.add(text[place - 1] === '\r' ? 'crlf' : 'lf')
+    else if (text[place] === '\r' && place + 1 < text.length) ends.add('cr')
+  }
+  if (hasQuotes(layout)) {
+    const { records, used } = recordsOf(text, layout, whole)
+    for (const { at } of records.slice(1)) end(at - 1)
+    end(used - 1)
+  } else for (const { index, 0: found } of text.matchAll(/\r\n|\r|\n/g)) end(index + found.length - 1)
+  if (ends.size === 0) return undefined
+  return ends.size > 1 || ends.has('cr') ? 'mixed' : ends.has('crlf') ? 'crlf' : 'lf'
 }
 
 /** Records of CSV as most of it is written, by the quick reader; else by the one that takes any layout. */

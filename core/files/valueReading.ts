@@ -51,7 +51,7 @@ export function readingText({ decimal, thousands, marks, dates, nulls, yes, no }
     decimal && 'decimal comma',
     thousands && `thousands by ${signs[thousands]}`,
     marks && marks.length > 0 && `${marks.join(' ')} left out`,
-    dates && dates.length > 0 && dates.join(' or '),
+    dates && dates.length > 0 && `${dates.slice(0, 2).join(' or ')}${dates.length > 2 ? ' …' : ''}`,
     yes && no && `${yes.slice(0, 2).join(', ')} or ${no.slice(0, 2).join(', ')}`,
     nulls && nulls.length > 0 && `${nulls.slice(0, 3).join(' ')}${nulls.length > 3 ? ' …' : ''} for nothing`,
   ]

@@ -168,7 +168,13 @@ export function typedSql(
   if (native !== 'VARCHAR' || column.type === 'text') return operand
   const reading = column.reading ?? {}
   const cast = castTo(postgresTypeFor(column.type), { ...reading, zone: 'UTC' })
-  const value = withoutNulls(`trim(${operand}, E' \\t\\r\\n')`, reading)
+  const text = withoutNulls(`trim(${operand}, E' \\t\\r\\n')`, reading)
+  // a list of one stands for a name, so that nothing is worked out twice
+  const named = (value: string, use: (name: string) => string, name: string) =>
+    `list_transform([${value}], lambda ${name}: ${use(name)})[1]`
+  const { fits, sent, rewrite } = cast
+  const judged = (name: string) => `case when ${fits?.(name) ?? 'true'} then ${sent?.(name) ?? name} end`
+  const value = rewrite ? named(named(text, rewrite, 'x'), judged, 'y') : named(text, judged, 'x')
   const into = { decimal: 'double', number: 'double' }[column.type as string] ?? duckTypeFor(cast.type)
-  return `try_cast(case when ${cast.fits?.(value) ?? 'true'} then ${cast.sent?.(value) ?? value} end as ${into})`
+  return `try_cast(${value} as ${into})`
 }

@@ -1,7 +1,9 @@
 import { open, type FileHandle } from 'node:fs/promises'
 import { gunzipSync, constants } from 'node:zlib'
+import { fileTypeFromBuffer } from 'file-type'
 import iconv from 'iconv-lite'
 import type { FileFormat } from '../../core/catalog/found'
+import { findDialect } from '../../core/files/dialect'
 import type { Encoding } from '../../core/files/encodings'
 
 /** What a file is, by its first bytes and its name; or why it is no table. */
@@ -23,11 +25,53 @@ const sampleBytes = 65_536
 /** Bytes of the end that are looked at for what stands below a table. */
 const endBytes = 8_192
 
-const pictures: readonly (readonly [string, string])[] = [
-  ['89504e47', 'a PNG picture'], ['ffd8ff', 'a JPEG picture'], ['47494638', 'a GIF picture'],
-  ['25504446', 'a PDF'], ['424d', 'a BMP picture'], ['7f454c46', 'a program'], ['d0cf11e0', 'an office document of the old binary kind; save it as XLSX'],
-  ['377abcaf', 'a 7z archive'], ['52617221', 'a RAR archive'], ['28b52ffd', 'packed with zstd; only gzip is read'], ['425a68', 'packed with bzip2; only gzip is read'],
-] // prettier-ignore
+/** What a file is by its first bytes (MIME types, as file-type knows them), in words; others are called by their type. */
+const others: readonly (readonly [RegExp, string])[] = [
+  [/^application\/pdf/, 'a PDF'],
+  [/^application\/(x-)?cfb/, 'an office document of the old binary kind; save it as XLSX'],
+  [/wordprocessingml|opendocument\.text/, 'a text document'],
+  [/opendocument\.spreadsheet/, 'an OpenDocument sheet; save it as XLSX'],
+  [/spreadsheetml/, 'a workbook that is not called .xlsx'],
+  [/^application\/zip/, 'a zip archive'],
+  [/x-7z/, 'a 7z archive'],
+  [/rar/, 'a RAR archive'],
+  [/x-tar/, 'a tar archive'],
+  [/zstd/, 'packed with zstd; only gzip is read'],
+  [/bzip2/, 'packed with bzip2; only gzip is read'],
+  [/x-xz|lzip|lz4/, 'packed with xz or the like; only gzip is read'],
+  [/sqlite/, 'an SQLite database'],
+  [/x-elf|x-msdownload|x-mach|macho/, 'a program'],
+  [/^(audio|video)\//, 'a recording'],
+]
+
+/** Names what is no table by its first bytes; undefined for text, and for what nobody knows. */
+async function otherKind(head: Buffer): Promise<string | undefined> {
+  // what begins with plain letters has no such mark, but for a few
+  const begins = head.subarray(0, 16)
+  if (
+    !begins.some((byte) => byte < 9 || (byte > 13 && byte < 32) || byte >= 0x7f) &&
+    !/^(%PDF|GIF8|PK|SQLite|BM|Rar!|7z|BZh)/.test(begins.toString('latin1'))
+  )
+    return undefined
+  const found = await fileTypeFromBuffer(head)
+  if (!found || /^(text|application\/(json|x-ndjson))/.test(found.mime)) return undefined
+  if (found.mime.startsWith('image/'))
+    return `a ${found.ext === 'jpg' ? 'JPEG' : found.ext.toUpperCase()} picture, not a table`
+  return others.find(([test]) => test.test(found.mime))?.[1] ?? `${found.mime}, not a table`
+}
+
+/** A page or a document that stands where a table should. */
+function markupKind(sample: string): string | undefined {
+  const text = sample
+    .replace(/^\uFEFF/, '')
+    .trimStart()
+    .slice(0, 2000)
+  if (/^(<!--[^]*?-->\s*)*(<!doctype html|<html|<head|<body)/i.test(text))
+    return 'an HTML page, not a table; was it an answer that asks to sign in, or tells a fault?'
+  return /^<\?xml[\s?]|^<([A-Za-z][\w:.-]*)(\s[^<>]*)?>[^]*<\/\1/.test(text)
+    ? 'an XML document, not a table'
+    : undefined
+}
 
 /** Endings that tables of text come with. Others are left alone, so that a note or half a file is not taken for data. */
 const textEndings = ['csv', 'tsv', 'tab', 'psv', 'txt', 'dat', 'json', 'ndjson', 'jsonl', 'geojson', '']
@@ -51,8 +95,9 @@ export async function detectFile(path: string, name: string): Promise<Detected> 
       return { reason: 'a zip archive' }
     }
     const gzip = magic.startsWith('1f8b')
-    const picture = pictures.find(([start]) => magic.startsWith(start))
-    if (picture) return { reason: `${picture[1]}, not a table` }
+    const other =
+      gzip || magic.startsWith('fffe') || magic.startsWith('feff') ? undefined : await otherKind(head)
+    if (other) return { reason: other }
     if (/\.(xlsx|parquet)$/i.test(name))
       return {
         reason: `not what its ending says: it begins with ${JSON.stringify(head.toString('latin1', 0, 4))}`,
@@ -95,8 +140,12 @@ function ofText(head: Buffer, name: string, gzip: boolean, whole: boolean): Dete
     return { reason: `a name that ends with .${ending} is not taken for a table` }
   let sample = encoding === 'utf-16' ? utf16(head) : decoded(head, encoding)
   if (!whole && encoding === 'utf-8') sample = sample.replace(/\uFFFD+$/, '')
+  const markup = markupKind(sample)
+  if (markup) return { reason: markup }
   const kind = kindOf(sample, ending)
-  if (kind === 'csv' && ending === 'txt' && !/[,;\t|].*\r?\n.*[,;\t|]/.test(sample))
+  if (kind === 'csv' && ['json', 'ndjson', 'jsonl', 'geojson'].includes(ending))
+    return { reason: `no JSON: it begins with ${JSON.stringify(sample.trim().slice(0, 20))}` }
+  if (kind === 'csv' && ending === 'txt' && (findDialect(sample, { whole })?.names.length ?? 0) < 2)
     return { reason: 'text, but no table' }
   return { kind, gzip, encoding, sample, whole }
 }
@@ -125,12 +174,14 @@ const decoded = (head: Buffer, encoding: Encoding): string =>
 function encodingOf(bytes: Buffer): 'utf-8' | 'utf-16' | 'latin-1' | 'windows-1252' | undefined {
   if ((bytes[0] === 0xff && bytes[1] === 0xfe) || (bytes[0] === 0xfe && bytes[1] === 0xff)) return 'utf-16'
   let zeros = 0
-  let odd = 0
+  const controls = new Array<number>(32).fill(0)
   for (const byte of bytes) {
     if (byte === 0) zeros++
-    else if (byte < 9 || (byte > 13 && byte < 32 && byte !== 27)) odd++
+    else if (byte < 9 || (byte > 13 && byte < 32 && byte !== 27)) controls[byte]!++
   }
   if (zeros > 0) return zeros > bytes.length * 0.3 && zeros <= bytes.length * 0.5 ? 'utf-16' : undefined
+  // one of them may part fields
+  const odd = controls.reduce((sum, count) => sum + count, 0) - Math.max(controls[1]!, controls[31]!)
   if (odd > bytes.length / 100) return undefined
   // a letter of several bytes may be cut by the end of the sample
   for (let cut = 0; cut < 4; cut++) {

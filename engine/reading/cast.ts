@@ -101,15 +101,16 @@ function castBy(type: string, source: OpenSource, column: string, zone: string, 
   if (source.decimal === undefined || reading.thousands !== undefined) return plain
   const comma = castTo(type, { ...reading, decimal: ',', zone })
   if (source.decimal === ',') return comma
-  const either = (of: 'fits' | 'sent') => {
+  const either = (of: 'fits' | 'sent' | 'rewrite') => {
     const [with_, without] = [comma[of], plain[of]]
     if (!with_ && !without) return undefined
     return (value: string) =>
       `case when mattock_decimal = ',' then ${with_?.(value) ?? value} else ${without?.(value) ?? value} end`
   }
-  const [fits, sent] = [either('fits'), either('sent')]
+  const [fits, sent, rewrite] = [either('fits'), either('sent'), either('rewrite')]
   return {
     type,
+    ...(rewrite ? { rewrite } : {}),
     blankIsNull: plain.blankIsNull,
     // by the plain look of both: what is one only with a comma, or only without, is judged by the whole
     ...(plain.plain && comma.plain ? { plain: comma.plain } : {}),
@@ -128,6 +129,7 @@ export function castColumns(
   { zone, into }: { readonly zone: string; readonly into: 'text' | 'values' },
 ): Casting {
   const natives = new Map(source.columns.map(({ name, type }) => [name, type]))
+  const owns: string[] = []
   const texts: string[] = []
   const plains: string[] = []
   const values: string[] = []
@@ -148,9 +150,16 @@ export function castColumns(
     const cast = castBy(type, source, name, zone, native === 'VARCHAR')
     const text = cast.blankIsNull ? textOf(column, native) : shaped(textOf(column, native))
     const [raw, plain, value] = [`mattock_t${i}`, `mattock_p${i}`, `mattock_v${i}`]
-    texts.push(`${text} as ${raw}`)
+    const trim = (operand: string) =>
+      cast.blankIsNull ? `nullif(trim(${operand}, E' \\t\\r\\n'), '')` : operand
+    // a text that is written another way is rewritten before it is judged
+    const own = cast.rewrite && `mattock_o${i}`
+    if (own) {
+      owns.push(`${trim(text)} as ${own}`)
+      texts.push(`${cast.rewrite!(own)} as ${raw}`)
+    } else texts.push(`${text} as ${raw}`)
     // what is plain needs no second look, nor any change
-    const trimmed = cast.blankIsNull ? `nullif(trim(${raw}, E' \\t\\r\\n'), '')` : raw
+    const trimmed = own ? raw : trim(raw)
     if (cast.plain) plains.push(`${cast.plain(raw)} as ${plain}`)
     values.push(`${cast.plain ? `case when ${plain} then ${raw} else ${trimmed} end` : trimmed} as ${value}`)
     const ifPlain = (then: string, otherwise: string) =>
@@ -165,7 +174,7 @@ export function castColumns(
     tries.push({
       column: name,
       wrong: cannot,
-      reason: `${literal(`${name} "`)} || ${value} || ${literal(`" does not fit ${type}`)}`,
+      reason: `${literal(`${name} "`)} || ${own ?? value} || ${literal(`" does not fit ${type}`)}`,
       words: `${name}: cannot be read as its type`,
     })
     return given
@@ -173,7 +182,7 @@ export function castColumns(
   const from = source.sql()
   const layer = (over: string, more: readonly string[]) =>
     more.length > 0 ? `(select *, ${more.join(', ')} from ${over})` : over
-  const judged = layer(layer(layer(from, texts), plains), values)
+  const judged = layer(layer(layer(layer(from, owns), texts), plains), values)
   if (tries.length === 0) return { from: judged, judged, operands, wrong: undefined, tries }
   const wrong = tries.map((entry) => entry.wrong).join(' or ')
   return { from: `(select * from ${judged} where not (${wrong}))`, judged, operands, wrong, tries }

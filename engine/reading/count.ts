@@ -92,7 +92,7 @@ function masks({ escape, ends }: FileFormat): {
   masked: (chunk: Buffer) => Buffer
   rest: (chunk: Buffer | undefined) => Buffer
 } {
-  if (escape === undefined && ends === undefined) return { masked: (chunk) => chunk, rest: (chunk) => chunk ?? Buffer.alloc(0) } // prettier-ignore
+  if (escape === undefined && ends !== 'mixed') return { masked: (chunk) => chunk, rest: (chunk) => chunk ?? Buffer.alloc(0) } // prettier-ignore
   let held = Buffer.alloc(0)
   return {
     rest: (chunk) => {
@@ -109,7 +109,7 @@ function masks({ escape, ends }: FileFormat): {
       const copy = Buffer.from(chunk)
       for (let i = 0; i < copy.length; i++) {
         if (escape !== undefined && copy[i] === backslash) copy[++i] = letterX
-        else if (ends !== undefined && copy[i] === carriageReturn && copy[i + 1] !== lineFeed)
+        else if (ends === 'mixed' && copy[i] === carriageReturn && copy[i + 1] !== lineFeed)
           copy[i] = lineFeed
       }
       return copy

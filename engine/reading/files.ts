@@ -110,7 +110,10 @@ function kindOf(path: string, found: FileKind, { format }: FileReading): FileKin
 /** How a file is to be read, and the columns that its head names. @throws StepFault `file` */
 async function readHead(full: string, path: string, reading: FileReading) {
   // a format that the job names is one of text, whatever the ending says
-  const told = reading.format !== undefined && reading.format !== 'detect' && !formats[reading.format].marked
+  const { format, widths, header, delimiter } = reading
+  const told =
+    (format !== undefined && format !== 'detect' && !formats[format].marked) ||
+    (format === undefined && (widths !== undefined || !header || delimiter !== ','))
   const detected = await detectFile(full, told ? 'file' : path)
   if ('reason' in detected)
     stepFault('file', `${path}: ${detected.reason}`, 'look at the file; is it what it should be?')

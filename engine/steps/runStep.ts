@@ -5,6 +5,7 @@ import { assemble, compileSlot, workOut, type Resolved, type Slot } from '../../
 import type { Row } from '../../core/value'
 import type { FileRecord, LoadError } from '../../database/schema'
 import { mayPass, postgresMessage } from '../connectors/postgres/tables'
+import { readerWords } from '../formats/readerWords'
 import {
   emptyOutcome,
   nothingWritten,
@@ -75,6 +76,14 @@ function loadError(error: unknown): Omit<LoadError, 'step'> {
     }
   }
   const { code } = error as { code?: string }
+  const unread = code === undefined ? readerWords((error as Error).message) : undefined
+  if (unread)
+    return {
+      code: 'file',
+      message: unread,
+      effect: nothingWritten,
+      advice: 'look at the file; is it what it should be?',
+    }
   const advice =
     code === '42501'
       ? 'give the connection’s user the right, then rerun'

@@ -1,7 +1,14 @@
 import { rm } from 'node:fs/promises'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import type { FileFormat } from '../../core/catalog/found'
-import { classSql, trimSql, valueClasses, type ValueClass } from '../../core/catalog/valueClass'
+import {
+  classSql,
+  oddClassSql,
+  trimSql,
+  unmarkedSql,
+  valueClasses,
+  type ValueClass,
+} from '../../core/catalog/valueClass'
 import { quoteName } from '../../core/text/slot'
 import type { TableShape } from '../../database/catalog'
 import { insideStore, type FileStore } from '../connectors/files/store'
@@ -13,6 +20,7 @@ import type { Known } from '../formats/definition'
 import { detectFile } from '../formats/detect'
 import { checkGzip } from '../formats/gzip'
 import type { Relation, StoreFile } from '../formats/relation'
+import { countsOf, oddCounts, withOther, type Histogram } from '../reading/classCounts'
 import { reasonOf } from './reason'
 
 /** What was read of a file: its tables, or why it has none. */
@@ -227,28 +235,39 @@ export async function evidenceOf(duck: DuckDBConnection, relation: Relation, lim
   const reader = await duck.runAndReadAll(
     `select mattock_file, count(*), ${outer.join(', ')} from (select mattock_file, ${inner.join(', ')} from ${from}) group by mattock_file`,
   )
-  const files = new Map<string, { rows: number; columns: TableShape['columns'] }>()
-  for (const row of reader.getRows()) {
-    const rows = Number(row[1])
-    const columns = relation.columns.map(({ name, type }, i) => {
-      const cell = row[2 + 2 * i]
-      const native = nativeClass(type)
-      const counts: Partial<Record<ValueClass, number>> = {}
-      if (native !== undefined) {
-        const there = Number(cell)
-        if (there > 0) counts[native] = there
-        if (rows > there) counts.blank = rows - there
-      } else {
-        for (const { key, value } of (cell as unknown as { entries: { key: number; value: bigint }[] } | null)
-          ?.entries ?? [])
-          counts[valueClasses[key]!] = Number(value)
-      }
-      const own = type === 'VARCHAR' ? {} : { native: type }
-      return { name, ...own, counts, longest: Number(row[3 + 2 * i] ?? 0) }
-    })
-    files.set(String(row[0]), { rows, columns })
-  }
-  return files
+  const found = reader.getRows().map((row) => ({
+    file: String(row[0]),
+    rows: Number(row[1]),
+    cells: relation.columns.map((_, i) => row[2 + 2 * i]),
+    longest: relation.columns.map((_, i) => Number(row[3 + 2 * i] ?? 0)),
+    histograms: relation.columns.map(({ type }, i) =>
+      nativeClass(type) === undefined ? countsOf(row[2 + 2 * i] as unknown as Histogram | null) : undefined,
+    ),
+  }))
+  // what is none of the common classes is looked at once more, where its column is not text anyway
+  const isAsked = (one: ReturnType<typeof countsOf> | undefined) =>
+    one !== undefined && one.other > 0 && !one.counts.text
+  const asked = relation.columns.flatMap((_, i) =>
+    found.some(({ histograms }) => isAsked(histograms[i])) ? [i] : [],
+  )
+  const operands = asked.map((i) => quoteName(relation.columns[i]!.name))
+  const odd = asked.length > 0 ? await oddCounts(duck, from, operands, true) : undefined
+  return new Map(
+    found.map(({ file, rows, cells, longest, histograms }) => {
+      const columns = relation.columns.map(({ name, type }, i) => {
+        const own = type === 'VARCHAR' ? {} : { native: type }
+        const native = nativeClass(type)
+        const there = Number(native === undefined ? 0 : cells[i])
+        const counts =
+          native !== undefined
+            ? { ...(there > 0 ? { [native]: there } : {}), ...(rows > there ? { blank: rows - there } : {}) }
+            : ((isAsked(histograms[i]) ? odd?.get(file)?.[asked.indexOf(i)] : undefined) ??
+              withOther(histograms[i]!))
+        return { name, ...own, counts, longest: longest[i]! }
+      })
+      return [file, { rows, columns }] as const
+    }),
+  )
 }
 
 /** Reads the tables of one file, whose format is not read together with others. */
@@ -292,7 +311,7 @@ export async function firstOfClass(
   name: ValueClass,
 ): Promise<{ value: string; row: number } | undefined> {
   const reader = await duck.runAndReadAll(
-    `select v, n from (select ${trimSql(quoteName(column))} as v, row_number() over () as n from ${relation.sql}) where ${classSql('v')} = ${valueClasses.indexOf(name)} limit 1`,
+    `select v, n from (select *, ${classSql('v')} as c, ${unmarkedSql('v')} as u from (select ${trimSql(quoteName(column))} as v, row_number() over () as n from ${relation.sql})) where ${oddClassSql('v', 'c', 'u')} = ${valueClasses.indexOf(name)} limit 1`,
   )
   const [row] = reader.getRows()
   return row ? { value: String(row[0]), row: Number(row[1]) } : undefined

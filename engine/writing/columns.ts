@@ -13,13 +13,13 @@ export function sourceColumns(
 ): Map<string, string> {
   const found = new Map<string, string>()
   const taken = new Set(Object.values(spec.columns ?? {}))
-  for (const name of header) if (!taken.has(name)) found.set(name, name)
+  const own = new Set(header)
   for (const name of header) {
+    if (taken.has(name)) continue
     const plain = name.trim().toLowerCase()
-    if (!taken.has(name) && plain !== name && !found.has(plain) && meets(plain, name)) {
-      found.set(plain, name)
-      found.delete(name)
-    }
+    // a name that is another's in lower case stays as it is
+    const free = plain !== name && !own.has(plain) && !found.has(plain)
+    found.set(free && meets(plain, name) ? plain : name, name)
   }
   for (const [target, source] of Object.entries(spec.columns ?? {})) {
     if (!header.includes(source))

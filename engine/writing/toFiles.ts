@@ -16,6 +16,7 @@ import type { FileWriter } from '../formats/definition'
 import { castColumns } from '../reading/cast'
 import { brokenLines, keepRejects } from '../reading/rejects'
 import type { EmptySource, OpenSource } from '../reading/source'
+import { changesBy, workOut } from '../reading/writings'
 import { sourceColumns } from './columns'
 import { checkRejects, noteCounts } from './rejects'
 
@@ -32,29 +33,32 @@ export interface FileTarget {
  */
 export async function toFiles(
   duck: DuckDBConnection,
-  source: OpenSource | EmptySource,
+  given: OpenSource | EmptySource,
   target: FileTarget,
   context: StepContext,
 ): Promise<void> {
   const { spec } = target
-  if (source.empty) {
-    const { rows } = await noteCounts(source, context.outcome)
+  if (given.empty) {
+    const { rows } = await noteCounts(given, context.outcome)
     context.outcome.counts = { ...context.outcome.counts, read: rows }
     return stepFault(
       'no-columns',
-      `${source.label} has neither a header nor rows, so there is nothing to write`,
+      `${given.label} has neither a header nor rows, so there is nothing to write`,
       'look whether the source is complete',
     )
   }
-  context.outcome.sourceColumns = source.columns.map(({ name, type, own }) =>
-    source.ofText ? { name } : { name, type: own ?? type },
+  context.outcome.sourceColumns = given.columns.map(({ name, type, own }) =>
+    given.ofText ? { name } : { name, type: own ?? type },
   )
-  const columns = sourceColumns(source.columns.map(({ name }) => name), spec) // prettier-ignore
+  const columns = sourceColumns(given.columns.map(({ name }) => name), spec) // prettier-ignore
   const wanted = [...columns].map(([name, from]) => {
     const given = spec.types?.[name]
     const shaped = (operand: string) => shapedSql(operand, rulesFor({ name, type: 'text' }, spec.shape ?? []))
     return { name, source: from, type: given && postgresTypeFor(given), shaped }
   })
+  const { readings, said } = await workOut(duck, given, wanted)
+  context.outcome.log.push(...said)
+  const source: OpenSource = { ...given, readings }
   const cast = castColumns(source, wanted, { zone: context.zone, into: 'values' })
   const list = wanted.map(({ name }, i) => `${cast.operands[i]!} as ${quoteName(name)}`)
   const written = await writeFiles(
@@ -71,6 +75,7 @@ export async function toFiles(
       const rejected = broken + (await keepRejects(duck, source, cast, { broken, missing }, context))
       context.outcome.counts = { ...context.outcome.counts, read: rows, rejected }
       checkRejects(spec, rows, rejected, context.outcome)
+      context.outcome.log.push(...(await changesBy(duck, source, wanted, context.zone)))
       for (const check of spec.check ?? []) checkFiles(check, wrote)
     },
   )

@@ -1,8 +1,7 @@
 import type { DuckDBConnection } from '@duckdb/node-api'
 import type pg from 'pg'
-import { judgeEvidence } from '../../core/catalog/evidence'
+import type { Verdict } from '../../core/catalog/evidence'
 import { postgresTypeFor } from '../../core/catalog/types'
-import { classSql, trimSql, valueClasses, type ValueClass } from '../../core/catalog/valueClass'
 import type { ToTable, Transfer } from '../../core/job/steps/transfer'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
 import { quoteName } from '../../core/text/slot'
@@ -13,6 +12,7 @@ import { withDuck } from '../duck/duck'
 import { castColumns } from '../reading/cast'
 import { brokenLines, keepRejects, type MoreWrong } from '../reading/rejects'
 import type { EmptySource, OpenSource } from '../reading/source'
+import { askedText, changesBy, judgeColumns, typesByReading, workOut } from '../reading/writings'
 import { filledColumns, sourceColumns, typeFor } from './columns'
 import { writeMarker } from './markers'
 import { checkRejects, noteCounts } from './rejects'
@@ -33,32 +33,32 @@ export interface TableTarget {
 export async function toTable(
   client: pg.PoolClient,
   duck: DuckDBConnection,
-  source: OpenSource | EmptySource,
+  given: OpenSource | EmptySource,
   target: TableTarget,
   context: StepContext,
 ): Promise<void> {
   const { spec, table } = target
-  if (source.empty) {
-    await noteCounts(source, context.outcome)
+  if (given.empty) {
+    await noteCounts(given, context.outcome)
     return await finishWithRows(client, target, [], 0, context)
   }
-  context.outcome.sourceColumns = source.columns.map(({ name, type, own }) =>
-    source.ofText ? { name } : { name, type: own ?? type },
+  context.outcome.sourceColumns = given.columns.map(({ name, type, own }) =>
+    given.ofText ? { name } : { name, type: own ?? type },
   )
   // which of several rows is the last is only known in the order of the file
   const numbered = spec.into.repeats === 'keep-last'
   const sourceOf = sourceColumns(
-    source.columns.map(({ name }) => name),
+    given.columns.map(({ name }) => name),
     spec,
   )
   // the types of a table that is there are its own, unless it is to be widened
   const exists = spec.into.unknown_columns !== 'add' && (await tableColumns(client, table)) !== undefined
-  const offered = await offeredColumns(duck, source, sourceOf, spec, exists)
+  const { offered, readings: found, said: asked } = await offeredColumns(duck, given, sourceOf, spec, exists)
   const columns = await prepareTarget(client, table, spec, offered, context)
   const mapped = filledColumns(columns, sourceOf, spec, {
-    source: source.label,
+    source: given.label,
     table: `${table.schema}.${table.name}`,
-    names: source.columns.map(({ name }) => name),
+    names: given.columns.map(({ name }) => name),
   })
   const names = mapped.map(({ name }) => name)
   const wanted = mapped.map(({ name, type }) => ({
@@ -66,6 +66,9 @@ export async function toTable(
     type,
     shaped: (operand: string) => shapedSql(operand, rulesFor({ name, type }, spec.shape ?? [])),
   }))
+  const { readings, said } = await workOut(duck, { ...given, readings: found }, wanted)
+  context.outcome.log.push(...asked, ...said)
+  const source: OpenSource = { ...given, readings }
   const cast = castColumns(source, wanted, { zone: context.zone, into: 'text' })
   const select = `select ${cast.operands.join(', ')} from ${cast.from}`
   /** Counts what was left out, and holds it to what the job allows. */
@@ -76,6 +79,7 @@ export async function toTable(
     const rejected = broken + (await keepRejects(read, source, cast, { broken, missing, more }, context))
     context.outcome.counts = { ...context.outcome.counts, read: rows, rejected }
     checkRejects(spec, rows, rejected, context.outcome)
+    context.outcome.log.push(...(await changesBy(read, source, wanted, context.zone)))
   }
   const short = async () => {
     const straight = goesStraight(spec)
@@ -129,7 +133,10 @@ async function finishWithRows(
   await writeMarker(client, context)
 }
 
-/** What the source offers to a table that is not there yet: types from the job, else its own, else from a look at it. */
+/**
+ * What the source offers to a table that is not there yet: types from the job, else what is known of the column, else
+ * its own, else from a look at it; with the readings that these types need.
+ */
 async function offeredColumns(
   duck: DuckDBConnection,
   source: OpenSource,
@@ -139,42 +146,44 @@ async function offeredColumns(
 ) {
   const native = new Map(source.columns.map(({ name, type }) => [name, type]))
   const open = [...sourceOf]
-    .filter(([name, from]) => !spec.types?.[name] && native.get(from) === 'VARCHAR')
+    .filter(
+      ([name, from]) => !spec.types?.[name] && !source.types?.has(from) && native.get(from) === 'VARCHAR',
+    )
     .map(([, from]) => from)
   const looks = open.length > 0 && !source.once && !exists
-  const seen = looks ? await lookAt(duck, source, open) : new Map<string, string>()
-  return [...sourceOf].map(([name, from]) => ({
-    name,
-    type: typeFor(name, spec, seen.get(from) ?? postgresFromDuck(native.get(from) ?? 'VARCHAR', source)),
-  }))
+  const seen = looks ? await judgeColumns(duck, source, open) : new Map<string, Verdict>()
+  const readings = new Map(source.readings)
+  // what needs a reading, or may have one by what the job says
+  const unsure = [...seen].filter(([, verdict]) =>
+    (verdict.reading ?? verdict.type !== 'text') ? needsReading(source, verdict) : true,
+  )
+  const byJob = await typesByReading(
+    duck,
+    source,
+    unsure.map(([name]) => name),
+  )
+  const said: string[] = []
+  const offered = [...sourceOf].map(([name, from]) => {
+    const verdict = seen.get(from)
+    const told = byJob.get(from)
+    if (verdict?.asked?.length && source.detects && !told) said.push(askedText(from, verdict.asked))
+    if (verdict?.reading && source.detects && !told) readings.set(from, verdict.reading)
+    // what is written another way than the reader is told stays text, for a person to decide
+    const judged = verdict && (verdict.reading && !source.detects ? 'text' : verdict.type)
+    const known = source.types?.get(from)
+    const plain = told ?? judged
+    const found = known ?? (plain && postgresTypeFor(plain))
+    return {
+      name,
+      type: typeFor(name, spec, found ?? postgresFromDuck(native.get(from) ?? 'VARCHAR', source)),
+    }
+  })
+  return { offered, readings, said }
 }
 
-/** Rows of text that are looked at to find the types of a table that is not there yet. */
-const lookedAt = 20_000
-
-async function lookAt(
-  duck: DuckDBConnection,
-  source: OpenSource,
-  names: readonly string[],
-): Promise<Map<string, string>> {
-  const inner = names.map((name, i) => `${trimSql(quoteName(name))} as v${i}`).join(', ')
-  const outer = names.map((_, i) => `histogram(${classSql(`v${i}`)})`).join(', ')
-  const reader = await duck.runAndReadAll(
-    `select ${outer} from (select ${inner} from ${source.sql()} limit ${lookedAt})`,
-  )
-  const [row] = reader.getRows()
-  return new Map(
-    names.map((name, i) => {
-      const counts: Partial<Record<ValueClass, number>> = {}
-      const entries =
-        (row?.[i] as unknown as { entries: { key: number; value: bigint }[] } | null)?.entries ?? []
-      for (const { key, value } of entries) counts[valueClasses[key]!] = Number(value)
-      const { type, reading } = judgeEvidence({ counts, firsts: {}, longest: 0 })
-      // what is written another way than the reader is told stays text, for a person to decide
-      return [name, reading ? 'text' : postgresTypeFor(type)]
-    }),
-  )
-}
+/** Values that look like whole numbers may be days by a pattern of the job's, such as yyyyMMdd. */
+const needsReading = ({ reading = {} }: OpenSource, verdict: Verdict): boolean =>
+  verdict.reading !== undefined || (reading.dates !== undefined && verdict.type === 'integer')
 
 /** The Postgres type that holds what a DuckDB type does. */
 function postgresFromDuck(type: string, { decimalNumbers = false }: OpenSource): string {

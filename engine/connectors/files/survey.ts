@@ -8,7 +8,10 @@ import type { SurveyProgress, SurveyScope, TableShape } from '../../../database/
 import type { FileStore } from './store'
 import { insideStore } from './store'
 import { formats as known } from '../../../core/files/formats'
+import { quoteName } from '../../../core/text/slot'
 import { formats } from '../../formats'
+import type { Relation } from '../../formats/relation'
+import { withMarks } from '../../reading/writings'
 import { firstOfClass, readShapes, type ReadFile } from '../../survey/shapes'
 import { walk, type WalkedFile } from './walk'
 
@@ -223,7 +226,16 @@ async function withExamples(
   signal: AbortSignal,
 ): Promise<FoundColumn[]> {
   const out: FoundColumn[] = []
-  for (const column of columns) {
+  const open = async ({ path, names, table }: Entry) =>
+    await formats[table.format.kind].relation(
+      duck,
+      [{ full: await insideStore(store, path), path: path.split('/').at(-1)! }],
+      table.format,
+      names,
+      folder,
+    )
+  for (const given of columns) {
+    const column = given.verdict?.reading?.marks ? await marked(duck, given, files, open) : given
     const { verdict } = column
     const decided = verdict?.decided
     if (!verdict || !decided || column.fromFolder) {
@@ -240,15 +252,7 @@ async function withExamples(
         ({ table }) => (table.columns.find((one) => one.name === column.name)?.counts[name!] ?? 0) > 0,
       )
       if (holder) {
-        const full = await insideStore(store, holder.path)
-        const where = [{ full, path: holder.path.split('/').at(-1)! }]
-        const relation = await formats[holder.table.format.kind].relation(
-          duck,
-          where,
-          holder.table.format,
-          holder.names,
-          folder,
-        )
+        const relation = await open(holder)
         const seen = await firstOfClass(duck, relation, column.name, name!).catch(() => undefined)
         if (seen) first = { ...seen, file: holder.path }
       }
@@ -256,4 +260,33 @@ async function withExamples(
     out.push({ ...column, verdict: { ...verdict, decided: { ...decided, first } } })
   }
   return out
+}
+
+/** Files that are looked through for the signs at numbers. */
+const filesForMarks = 20
+
+/** A column whose numbers have signs that are left out: those that are there; of several it stays text. */
+async function marked(
+  duck: DuckDBConnection,
+  column: FoundColumn,
+  files: readonly Entry[],
+  open: (entry: Entry) => Promise<Relation>,
+): Promise<FoundColumn> {
+  const having = files.filter(({ table }) =>
+    table.columns.some(
+      ({ name, counts }) => name === column.name && Object.keys(counts).some((of) => of.startsWith('marked')),
+    ),
+  )
+  const parts: string[] = []
+  for (const entry of having.slice(0, filesForMarks))
+    parts.push(`select ${quoteName(column.name)} from ${(await open(entry)).sql}`)
+  if (parts.length === 0) return column
+  const verdict = await withMarks(duck, `(${parts.join(' union all ')})`, column.name, column.verdict!)
+  const { reading: _, ...plain } = column
+  return {
+    ...plain,
+    type: verdict.type,
+    ...(verdict.reading ? { reading: verdict.reading } : {}),
+    verdict,
+  }
 }

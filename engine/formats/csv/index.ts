@@ -4,7 +4,7 @@ import { fail } from '../../../core/fault'
 import { findDialect } from '../../../core/files/dialect'
 import { joined } from '../../../core/files/header'
 import { folderValues } from '../../../core/files/grouping'
-import { oddEnds, quickRecords, type Layout } from '../../../core/files/layout'
+import { endsOf, quickRecords, type Layout } from '../../../core/files/layout'
 import { distinctNames, unnamed } from '../../../core/files/names'
 import { groupBy } from '../../../core/group'
 import { quoteName } from '../../../core/text/slot'
@@ -101,25 +101,26 @@ function dialectOf({
 }
 
 /** How the job says that a file is read. */
-const formatOf = ({ gzip, whole }: Known, reading: FileReading, text: string): FileFormat => ({
-  kind: 'csv',
-  ...(reading.widths ? { widths: reading.widths } : { delimiter: reading.delimiter }),
-  header: reading.header,
-  ...(gzip ? { gzip: true } : {}),
-  ...(reading.quote ? { quote: reading.quote } : {}),
-  ...(reading.escape ? { escape: reading.escape } : {}),
-  ...(reading.heads ? { heads: reading.heads } : {}),
-  ...(reading.under ? { under: reading.under } : {}),
-  ...(reading.tail ? { tail: reading.tail } : {}),
-  ...(reading.skip ? { skip: reading.skip } : {}),
-  ...(reading.comment ? { comment: reading.comment } : {}),
-  ...(reading.decimal === ',' ? { decimal: ',' as const } : {}),
-  ...(reading.encoding === 'utf-8' ? {} : { encoding: reading.encoding }),
+function formatOf({ gzip, whole }: Known, reading: FileReading, text: string): FileFormat {
   // how lines end is no matter of taste: what plain readers do not take is read all the same
-  ...((reading.ends ?? (oddEnds(text, layoutOf(reading), whole) ? 'mixed' : undefined))
-    ? { ends: 'mixed' as const }
-    : {}),
-})
+  const ends = reading.ends ?? endsOf(text, layoutOf(reading), whole)
+  return {
+    kind: 'csv',
+    ...(reading.widths ? { widths: reading.widths } : { delimiter: reading.delimiter }),
+    header: reading.header,
+    ...(gzip ? { gzip: true } : {}),
+    ...(reading.quote ? { quote: reading.quote } : {}),
+    ...(reading.escape ? { escape: reading.escape } : {}),
+    ...(reading.heads ? { heads: reading.heads } : {}),
+    ...(reading.under ? { under: reading.under } : {}),
+    ...(reading.tail ? { tail: reading.tail } : {}),
+    ...(reading.skip ? { skip: reading.skip } : {}),
+    ...(reading.comment ? { comment: reading.comment } : {}),
+    ...(reading.decimal === ',' ? { decimal: ',' as const } : {}),
+    ...(reading.encoding === 'utf-8' ? {} : { encoding: reading.encoding }),
+    ...(ends ? { ends } : {}),
+  }
+}
 
 const layoutOf = ({ delimiter, quote, escape, widths }: FileReading): Layout => ({
   delimiter,
@@ -175,14 +176,11 @@ export function openCsv(
   const sql = (): string => {
     const readers = groups.map((group) => {
       const { format, names: own } = group[0]!
-      const reader = ofFiles(
-        csvSql(
-          group.map(({ full }) => full),
-          format,
-          own,
-          { rejects: true },
-        ),
-        copies,
+      const reader = csvSql(
+        group.map(({ full }) => full),
+        format,
+        own,
+        { rejects: true },
       )
       return byFile
         ? `(select *, ${literal(format.decimal ?? '.')} as mattock_decimal from ${reader})`
@@ -192,8 +190,8 @@ export function openCsv(
       readers.length === 1
         ? readers[0]!
         : `(${readers.map((reader) => `select * from ${reader}`).join(' union all by name ')})`
-    if (folders.length === 0) return all
-    const rows = files.map(({ full, path }) => {
+    if (folders.length === 0) return ofFiles(all, copies)
+    const rows = laid.map(({ full, path }) => {
       const { values } = folderValues(path)
       const cells = folders.map((name) => {
         const value = values.find((entry) => entry.name === name)?.value
@@ -202,7 +200,8 @@ export function openCsv(
       return `(${[literal(full), ...cells].join(', ')})`
     })
     const list = folders.map(quoteName).join(', ')
-    return `(select f.*, ${folders.map((name) => `v.${quoteName(name)}`).join(', ')} from ${all} f join (values ${rows.join(', ')}) v(mattock_file, ${list}) using (mattock_file))`
+    const joined = `(select f.*, ${folders.map((name) => `v.${quoteName(name)}`).join(', ')} from ${all} f join (values ${rows.join(', ')}) v(mattock_file, ${list}) using (mattock_file))`
+    return ofFiles(joined, copies)
   }
   return {
     columns: [...names, ...folders].map((name) => ({ name, type: 'VARCHAR' })),

@@ -9,7 +9,8 @@ export const isOdd = ({ kind, delimiter, widths, escape, ends, heads, under, tai
   kind === 'csv' &&
   (delimiter === 'blanks' ||
     (delimiter?.length ?? 1) > 1 ||
-    [widths, escape, ends, heads, under, tail].some((value) => value !== undefined))
+    ends === 'mixed' ||
+    [widths, escape, heads, under, tail].some((value) => value !== undefined))
 
 /** Records above the rows: the header's lines and those below it. */
 export const recordsAbove = ({ header = true, heads = 1, under = 0 }: FileFormat): number =>
@@ -23,6 +24,7 @@ export const plainFormat = ({ kind, decimal }: FileFormat): FileFormat => ({
   kind,
   delimiter: ',',
   header: false,
+  ends: 'lf',
   ...(decimal ? { decimal } : {}),
 })
 

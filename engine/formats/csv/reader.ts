@@ -18,6 +18,9 @@ export function csvSql(
     `escape = ${literal(quote)}`,
     'allow_quoted_nulls = false',
     `filename = 'mattock_file'`,
+    ...(format.ends === 'lf' || format.ends === 'crlf'
+      ? [`new_line = '${format.ends === 'lf' ? '\\n' : '\\r\\n'}'`]
+      : []),
     ...(format.skip ? [`skip = ${format.skip}`] : []),
     ...(format.comment ? [`comment = ${literal(format.comment)}`] : []),
     ...(format.gzip ? ["compression = 'gzip'"] : []),

@@ -107,7 +107,9 @@ export async function findRecords(
   if (format.kind === 'ndjson') return format
   try {
     const shape = await shapeOf(duck, recordsSql({ paths, format: { ...format, records: '' } }))
-    const lists = recordLists(shape)
+    // the list nearest to the top: what lies deeper describes it
+    const depth = (path: string) => path.split('.').length
+    const lists = recordLists(shape).sort((a, b) => depth(a) - depth(b))
     if (shape.kind === 'fields' && lists.length > 0) return { ...format, records: lists[0]! }
   } catch {
     // not one document: a list, which the plain reading takes

@@ -114,8 +114,14 @@ async function layDown(
     if (known.size < 10_000) known.add((first[0] ?? '').trim())
     await write(first)
   }
+  let left = 0
   const begin = async () => {
-    place = placeIn(ahead, told)
+    // a table may stand away from the edge; where it does, each row has as many cells before it
+    left = Math.min(...ahead.map((record) => record.findIndex((cell) => cell !== '')))
+    const across = Math.max(...ahead.map(({ length }) => length)) - left
+    for (const [i, record] of ahead.entries())
+      ahead[i] = Array.from({ length: across }, (_, n) => record[left + n] ?? '')
+    place = ahead.length === 0 ? undefined : placeIn(ahead, told)
     if (!place) return
     out = createWriteStream(csv)
     out.write(csvLine(place.names, place.width))
@@ -123,7 +129,7 @@ async function layDown(
   }
   for await (const { number, cells } of sheet) {
     if (number <= (told.skip ?? 0)) continue
-    if (place) await put(cells)
+    if (place) await put(left > 0 ? cells.slice(left) : cells)
     else {
       if (cells.some((field) => field !== '')) ahead.push(cells)
       if (ahead.length >= lookAhead) await begin()
