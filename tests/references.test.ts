@@ -12,9 +12,9 @@ import { quoteName } from '../core/text/slot'
 import {
   classOf,
   classSql,
-  oddClassSql,
+  commonClasses,
   trimSql,
-  unmarkedSql,
+  otherClass,
   valueClasses,
 } from '../core/catalog/valueClass'
 import { typedSql } from '../engine/catalog/reading'
@@ -176,16 +176,23 @@ it('tells the same class of a value in the pages and in DuckDB', async () => {
     ),
     4000,
   )
+  const rareOf = (text: string) => {
+    const found = classOf(text)
+    return commonClasses.includes(found) ? `${found}, not told by DuckDB` : found
+  }
   const trimmed = (text: string) => text.replace(/^[ \t\r\n]+|[ \t\r\n]+$/g, '')
   const list = values.map((value) => `('${value.replace(/'/g, "''")}')`).join(', ')
   const told = await withDuck('UTC', true, async (duck) =>
     (
       await duck.runAndReadAll(
-        `select ${oddClassSql('v', 'c', 'u')} from (select v, ${classSql('v')} as c, ${unmarkedSql('v')} as u from (select ${trimSql('x')} as v from (values ${list}) t(x)))`,
+        `select ${classSql('v')} from (select ${trimSql('x')} as v from (values ${list}) t(x))`,
       )
     )
       .getRows()
-      .map(([place]) => valueClasses[Number(place)]),
+      .map(([place], i) =>
+        // the rare ones are told by the core alone
+        Number(place) === otherClass ? rareOf(trimmed(values[i]!)) : valueClasses[Number(place)],
+      ),
   )
   const ours = values.map((value) => classOf(trimmed(value)))
   expect(

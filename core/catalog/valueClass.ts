@@ -139,6 +139,16 @@ const commonNames = [
   'date-dots',
 ] as const
 const commonClocks = ['timestamp', 'timestamp-zone', 'time'] as const
+/** Classes that `classSql` tells itself; text with digits is not among them. */
+export const commonClasses: readonly ValueClass[] = [
+  'blank',
+  'null-word',
+  'boolean',
+  'yes-word',
+  'no-word',
+  ...commonNames,
+  ...commonClocks,
+]
 const odd = patterns
   .map(([name]) => name)
   .filter((name) => !([...commonNames, ...commonClocks] as string[]).includes(name))
@@ -200,26 +210,22 @@ const place = (name: ValueClass) => valueClasses.indexOf(name)
 const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
 const list = (words: readonly string[]) => words.map(quoted).join(', ')
 
-const fitsSql = (value: string, name: ValueClass): string => {
-  const pattern = patterns.find(([other]) => other === name)![1]
-  const whole = `regexp_full_match(${value}, ${quoted(pattern)})`
-  if (withDay.includes(name)) return `${whole} and try_cast(left(${value}, 10) as date) is not null`
-  if (withMonth.includes(name))
-    return `${whole} and lower(regexp_extract(${value}, ${quoted(month)})) in (${list([...monthNames.keys()])})`
-  return whole
-}
-const cases = (
-  value: string,
-  names: readonly ValueClass[],
-  as: (name: ValueClass) => ValueClass = (name) => name,
-) => names.map((name) => `when ${fitsSql(value, name)} then ${place(as(name))}`).join(' ')
+const cases = (value: string, names: readonly ValueClass[]): string =>
+  names
+    .map((name) => {
+      const fits = `regexp_full_match(${value}, ${quoted(patterns.find(([other]) => other === name)![1])})`
+      const day = withDay.includes(name) ? ` and try_cast(left(${value}, 10) as date) is not null` : ''
+      return `when ${fits}${day} then ${place(name)}`
+    })
+    .join(' ')
 
-/** What `classSql` says of a text with digits that is none of the common classes. */
+/** What `classSql` says of a text with digits that is none of the common classes: `classOf` tells which it is. */
 export const otherClass = valueClasses.length
 
 /**
  * The class of common values as a DuckDB expression: a number, the place in `valueClasses`, or `otherClass` for what only
- * `oddClassSql` tells; that is text where others of its column are. `value` is the name of a column of text without blanks
+ * `classOf` tells; it is text where others of its column are. Fifty patterns more would cost DuckDB half a second a
+ * column to begin with, whatever the rows. `value` is the name of a column of text without blanks
  * around (`trimSql`); DuckDB works out again what stands more than once in a CASE, so it must be no more than a name.
  */
 export function classSql(value: string): string {
@@ -233,21 +239,6 @@ export function classSql(value: string): string {
     when ${short} and lower(${value}) in (${list(yesWords)}) then ${place('yes-word')}
     when ${short} and lower(${value}) in (${list(noWords)}) then ${place('no-word')}
     when regexp_matches(${value}, '[0-9]') then ${otherClass} else ${place('text')} end`
-}
-
-/** The number of a text with marks at it, null where there are none; for `oddClassSql`. */
-export const unmarkedSql = (value: string): string =>
-  `case when regexp_full_match(${value}, ${quoted(marked)}) then trim(regexp_replace(${value}, ${quoted(around)}, '', 'g'), '    ') end`
-
-/**
- * The class of any value, the rare ones among them: `common` is the name of a column of `classSql` of the value, `number`
- * of one of `unmarkedSql`.
- */
-export function oddClassSql(value: string, common: string, number: string): string {
-  const numbers = [...commonNames, ...odd].filter((name) => markedClasses[name])
-  return `case when ${common} <> ${otherClass} then ${common} else case ${cases(value, odd)}
-    when ${number} is not null then case ${cases(number, numbers, (name) => markedClasses[name]!)} else ${place('text')} end
-    else ${place('text')} end end`
 }
 
 /** A column as text without blanks around, for `classSql`. */

@@ -139,7 +139,11 @@ function beginning(records: readonly Cells[], first: number, width: number): num
   const groups = above.some((cell, i) => i > 0 && cell.trim() === '' && (head[i] ?? '').trim() !== '')
   const isCorner = (above[0] ?? '').trim() === '' || (head[0] ?? '').trim() === ''
   const full = above.length >= width
-  if ((full || isCorner) && (groups || lastFilled(above) < width) && isHeader(head, below.slice(1)))
+  if (
+    (isCorner || (full && filled(above) > 2)) &&
+    (groups || lastFilled(above) < width) &&
+    isHeader(head, below.slice(1))
+  )
     return isUpper(records, first - 1, true) ? first - 1 : first
   return full && isHeader(above, below, true) ? first - 1 : first
 }

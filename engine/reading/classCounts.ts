@@ -1,10 +1,9 @@
 import type { DuckDBConnection } from '@duckdb/node-api'
 import {
+  classOf,
   classSql,
-  oddClassSql,
   otherClass,
   trimSql,
-  unmarkedSql,
   valueClasses,
   type ValueClass,
 } from '../../core/catalog/valueClass'
@@ -30,29 +29,33 @@ export function countsOf(histogram: Histogram | null): { counts: ClassCounts; ot
 export const withOther = ({ counts, other }: { counts: ClassCounts; other: number }): ClassCounts =>
   other === 0 ? counts : { ...counts, text: (counts.text ?? 0) + other }
 
-/** Values by any class, of columns among which are others than the common ones; by file where `byFile` says so. */
-export async function oddCounts(
+/** The values of a column that are none of the common classes, each with how often it stands in which file. */
+export async function otherValues(
   duck: DuckDBConnection,
   from: string,
-  operands: readonly string[],
+  operand: string,
   byFile: boolean,
-): Promise<Map<string, ClassCounts[]>> {
-  const file = byFile ? 'mattock_file' : `''`
-  const each = (of: (i: number) => string) => operands.map((_, i) => of(i)).join(', ')
-  const values = operands.map((operand, i) => `${trimSql(operand)} as v${i}`).join(', ')
+): Promise<{ file: string; value: string; name: ValueClass; count: number }[]> {
   const reader = await duck.runAndReadAll(
-    `select f, ${each((i) => `histogram(${oddClassSql(`v${i}`, `c${i}`, `u${i}`)})`)} from (
-       select f, ${each((i) => `v${i}, ${classSql(`v${i}`)} as c${i}, ${unmarkedSql(`v${i}`)} as u${i}`)} from (
-         select ${file} as f, ${values} from ${from})) group by f`,
+    `select f, v, count(*) from (select ${byFile ? 'mattock_file' : "''"} as f, ${trimSql(operand)} as v from ${from}) where ${classSql('v')} = ${otherClass} group by all`,
   )
-  return new Map(
-    reader
-      .getRows()
-      .map((row) => [
-        String(row[0]),
-        operands.map((_, i) => countsOf(row[1 + i] as unknown as Histogram | null).counts),
-      ]),
-  )
+  return reader.getRows().map(([file, value, count]) => ({
+    file: String(file),
+    value: String(value),
+    name: classOf(String(value)),
+    count: Number(count),
+  }))
+}
+
+/** How many values of which class they are, by file. */
+export function byClass(values: Awaited<ReturnType<typeof otherValues>>): Map<string, ClassCounts> {
+  const found = new Map<string, ClassCounts>()
+  for (const { file, name, count } of values) {
+    const counts = found.get(file) ?? {}
+    counts[name] = (counts[name] ?? 0) + count
+    found.set(file, counts)
+  }
+  return found
 }
 
 /** Values by class of columns of text. */
@@ -68,8 +71,10 @@ export async function classCounts(
   )
   const [row] = reader.getRows()
   const found = operands.map((_, i) => countsOf((row?.[i] ?? null) as unknown as Histogram | null))
-  const asked = found.flatMap(({ counts, other }, i) => (other > 0 && !counts.text ? [i] : []))
-  if (asked.length === 0) return found.map(withOther)
-  const odd = await oddCounts(duck, from, asked.map((i) => operands[i]!), false) // prettier-ignore
-  return found.map((one, i) => (asked.includes(i) ? (odd.get('')?.[asked.indexOf(i)] ?? {}) : withOther(one)))
+  for (const [i, { counts, other }] of found.entries())
+    if (other > 0 && !counts.text) {
+      const more = byClass(await otherValues(duck, from, operands[i]!, false)).get('')
+      found[i] = { counts: { ...counts, ...more }, other: 0 }
+    }
+  return found.map(withOther)
 }

@@ -2,10 +2,10 @@ import { rm } from 'node:fs/promises'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import type { FileFormat } from '../../core/catalog/found'
 import {
+  classOf,
   classSql,
-  oddClassSql,
+  otherClass,
   trimSql,
-  unmarkedSql,
   valueClasses,
   type ValueClass,
 } from '../../core/catalog/valueClass'
@@ -20,7 +20,14 @@ import type { Known } from '../formats/definition'
 import { detectFile } from '../formats/detect'
 import { checkGzip } from '../formats/gzip'
 import type { Relation, StoreFile } from '../formats/relation'
-import { countsOf, oddCounts, withOther, type Histogram } from '../reading/classCounts'
+import {
+  byClass,
+  countsOf,
+  otherValues,
+  withOther,
+  type ClassCounts,
+  type Histogram,
+} from '../reading/classCounts'
 import { reasonOf } from './reason'
 
 /** What was read of a file: its tables, or why it has none. */
@@ -247,11 +254,10 @@ export async function evidenceOf(duck: DuckDBConnection, relation: Relation, lim
   // what is none of the common classes is looked at once more, where its column is not text anyway
   const isAsked = (one: ReturnType<typeof countsOf> | undefined) =>
     one !== undefined && one.other > 0 && !one.counts.text
-  const asked = relation.columns.flatMap((_, i) =>
-    found.some(({ histograms }) => isAsked(histograms[i])) ? [i] : [],
-  )
-  const operands = asked.map((i) => quoteName(relation.columns[i]!.name))
-  const odd = asked.length > 0 ? await oddCounts(duck, from, operands, true) : undefined
+  const others = new Map<number, Map<string, ClassCounts>>()
+  for (const [i, { name }] of relation.columns.entries())
+    if (found.some(({ histograms }) => isAsked(histograms[i])))
+      others.set(i, byClass(await otherValues(duck, from, quoteName(name), true)))
   return new Map(
     found.map(({ file, rows, cells, longest, histograms }) => {
       const columns = relation.columns.map(({ name, type }, i) => {
@@ -261,8 +267,9 @@ export async function evidenceOf(duck: DuckDBConnection, relation: Relation, lim
         const counts =
           native !== undefined
             ? { ...(there > 0 ? { [native]: there } : {}), ...(rows > there ? { blank: rows - there } : {}) }
-            : ((isAsked(histograms[i]) ? odd?.get(file)?.[asked.indexOf(i)] : undefined) ??
-              withOther(histograms[i]!))
+            : isAsked(histograms[i])
+              ? { ...histograms[i]!.counts, ...others.get(i)?.get(file) }
+              : withOther(histograms[i]!)
         return { name, ...own, counts, longest: longest[i]! }
       })
       return [file, { rows, columns }] as const
@@ -310,9 +317,10 @@ export async function firstOfClass(
   column: string,
   name: ValueClass,
 ): Promise<{ value: string; row: number } | undefined> {
+  // what is none of the common classes may be of any: the first that is
   const reader = await duck.runAndReadAll(
-    `select v, n from (select *, ${classSql('v')} as c, ${unmarkedSql('v')} as u from (select ${trimSql(quoteName(column))} as v, row_number() over () as n from ${relation.sql})) where ${oddClassSql('v', 'c', 'u')} = ${valueClasses.indexOf(name)} limit 1`,
+    `select v, min(n) as n from (select ${trimSql(quoteName(column))} as v, row_number() over () as n from ${relation.sql}) where ${classSql('v')} in (${valueClasses.indexOf(name)}, ${otherClass}) group by v order by n`,
   )
-  const [row] = reader.getRows()
+  const row = reader.getRows().find(([value]) => classOf(String(value)) === name)
   return row ? { value: String(row[0]), row: Number(row[1]) } : undefined
 }
