@@ -60,6 +60,9 @@ const marked = `[+-]?${mark}${blank}?[+-]?${bare}|[+-]?${bare}${blank}?${mark}|\
 /** What of it is not the number. */
 const around = `${mark}|[()+-]`
 
+/** What begins with no digit and may be a value all the same: a number with marks, a day with the name of its month. */
+const rareBegin = `\\(?(${mark})${blank}?[+-]?[0-9].*|\\([0-9].*|${month}[ -][0-9]{1,2},?[ -][0-9]{4}`
+
 /** The class of a number with marks, by that of the number. */
 const markedClasses: Partial<Record<ValueClass, ValueClass>> = {
   integer: 'marked',
@@ -159,9 +162,12 @@ const aroundTest = new RegExp(around, 'gu')
 
 /** Is the day one of the calendar? Text that begins `yyyy-MM-dd`, already known to have that form. */
 function dayExists(text: string): boolean {
-  const iso = text.slice(0, 10).replaceAll('/', '-')
-  const read = new Date(`${iso}T00:00:00Z`)
-  return !Number.isNaN(read.getTime()) && read.toISOString().startsWith(iso)
+  const year = Number(text.slice(0, 4))
+  const month = Number(text.slice(5, 7))
+  const day = Number(text.slice(8, 10))
+  if (day <= 28) return true
+  if (month !== 2) return day <= 30 || ![4, 6, 9, 11].includes(month)
+  return day === 29 && year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0)
 }
 
 const booleans = ['true', 'True', 'TRUE', 'false', 'False', 'FALSE']
@@ -170,6 +176,9 @@ const yeses: ReadonlySet<string> = new Set(yesWords)
 const noes: ReadonlySet<string> = new Set(noWords)
 /** Letters of the longest of these words. */
 const wordLength = Math.max(...[...nullWords, ...yesWords, ...noWords].map((word) => word.length))
+
+/** Fits all of these words, and a few more. */
+const special = `(?i:${[...nullWords, ...booleans, ...yesWords, ...noWords].map((word) => word.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|')})`
 
 /** The class of a value; blanks around it do not count, and nothing but blanks is `blank`. */
 export function classOf(value: string | null): ValueClass {
@@ -230,15 +239,17 @@ export const otherClass = valueClasses.length
  */
 export function classSql(value: string): string {
   const numeric = `(ascii(${value}) between 48 and 57 or ascii(${value}) between 43 and 46)`
-  const short = `strlen(${value}) <= ${2 * wordLength}`
+  // one look tells most texts; only what is such a word is looked up
   return `case when ${value} is null or ${value} = '' then ${place('blank')}
     when ${numeric} then case when contains(${value}, ':') then case ${cases(value, commonClocks)} else ${otherClass} end
       else case ${cases(value, commonNames)} when ${value} in (${list(nullWords)}) then ${place('null-word')} else ${otherClass} end end
-    when ${short} and ${value} in (${list(nullWords)}) then ${place('null-word')}
-    when ${short} and ${value} in (${list(booleans)}) then ${place('boolean')}
-    when ${short} and lower(${value}) in (${list(yesWords)}) then ${place('yes-word')}
-    when ${short} and lower(${value}) in (${list(noWords)}) then ${place('no-word')}
-    when regexp_matches(${value}, '[0-9]') then ${otherClass} else ${place('text')} end`
+    when regexp_full_match(${value}, ${quoted(special)}) then case
+      when ${value} in (${list(nullWords)}) then ${place('null-word')}
+      when ${value} in (${list(booleans)}) then ${place('boolean')}
+      when lower(${value}) in (${list(yesWords)}) then ${place('yes-word')}
+      when lower(${value}) in (${list(noWords)}) then ${place('no-word')}
+      else ${place('text')} end
+    when regexp_full_match(${value}, ${quoted(rareBegin)}) then ${otherClass} else ${place('text')} end`
 }
 
 /** A column as text without blanks around, for `classSql`. */

@@ -50,7 +50,7 @@ export function findDialect(text: string, { whole, end }: TextEnd = { whole: tru
   const begins = best.found[place.skip]?.at ?? 0
   const skip = place.skip > 0 ? plain.slice(0, begins).split(/\r\n|\r|\n/).length - 1 : 0
   const from = place.skip + place.heads + place.under
-  const cells = records.slice(from, from + looked).flat().map(classOf) // prettier-ignore
+  const cells = records.slice(from, from + 40).flat().map(classOf) // prettier-ignore
   const delimiter = best.width > 1 ? best.layout.delimiter : best.layout.widths ? undefined : ','
   const comma = cells.includes('decimal-comma') && !cells.includes('decimal') && delimiter !== ','
   const ends = endsOf(plain, best.layout, whole)

@@ -25,7 +25,13 @@ export interface TablePlace {
 type Cells = readonly string[]
 
 const filled = (record: Cells): number => record.filter((field) => field.trim() !== '').length
-const classes = (record: Cells): ValueClass[] => record.map((cell) => classOf(cell))
+/** Classes of the cells of records, each worked out once. */
+const known = new WeakMap<Cells, readonly ValueClass[]>()
+function classes(record: Cells): readonly ValueClass[] {
+  const found = known.get(record) ?? record.map((cell) => classOf(cell))
+  known.set(record, found)
+  return found
+}
 /** Text, or nothing. */
 const wordy = (name: ValueClass): boolean => ['text', 'blank', 'yes-word', 'no-word'].includes(name)
 const isWord = (name: ValueClass): boolean => name !== 'blank' && wordy(name)
@@ -181,7 +187,7 @@ export function joined(upper: Cells, lower: Cells): string[] {
 function valued(rows: readonly Cells[], width: number): boolean[] {
   return Array.from({ length: width }, (_, i) => {
     const seen = rows
-      .map((row) => classOf(row[i] ?? ''))
+      .map((row) => classes(row)[i] ?? 'blank')
       .filter((name) => name !== 'blank' && name !== 'null-word')
     return seen.length > 0 && seen.filter((name) => !wordy(name)).length * 10 >= seen.length * 9
   })
@@ -221,7 +227,7 @@ function isHeader(names: Cells, below: readonly Cells[], strict = false): boolea
       (cell, i) =>
         !periods[i] ||
         isWord(own[i]!) ||
-        below.some((row) => classOf(row[i] ?? '') !== 'blank' && !period(row[i] ?? '')),
+        below.some((row) => (classes(row)[i] ?? 'blank') !== 'blank' && !period(row[i] ?? '')),
     )
     const texts = own.slice(0, width).filter(isWord).length
     return over && below.length > 0 && new Set(names.slice(0, width)).size === width && texts > 0
@@ -231,7 +237,7 @@ function isHeader(names: Cells, below: readonly Cells[], strict = false): boolea
   const plain = names.slice(0, width).map((name) => name.trim())
   if (plain.includes('') || new Set(plain).size < plain.length) return false
   const allText = below.every((record) =>
-    record.every((field) => wordy(classOf(field)) || classOf(field) === 'null-word'),
+    classes(record).every((name) => wordy(name) || name === 'null-word'),
   )
   if (!allText || below.length === 0) return true
   return !names.some((name, i) => below.some((record) => record[i] === name))
