@@ -108,7 +108,6 @@ function placeOf({
   locator,
   folders,
 }: PickedDataset): { kind: Kind; schema: string | null; place: string } | string {
-  if (locator.includes('#')) return 'a list within documents needs inner: in a job of its own'
   switch (kind) {
     case 'table':
     case 'view': {
@@ -116,10 +115,10 @@ function placeOf({
       return { kind: 'table', schema: locator.slice(0, dot), place: locator.slice(dot + 1) }
     }
     case 'files': {
-      const slash = locator.lastIndexOf('/')
-      const [folder, file] = [locator.slice(0, slash + 1), locator.slice(slash + 1)]
-      if (/[ !(]/.test(file))
-        return 'its files share their place with another dataset; give them a pattern of their own'
+      // what stands behind the pattern tells datasets of the same place apart, as the dataset's name does in the job
+      const pattern = locator.replace(/#[^/]*$/, '').replace(/(\.[A-Za-z0-9]+)(![^/]*| \(\d+\))$/, '$1')
+      const slash = pattern.lastIndexOf('/')
+      const [folder, file] = [pattern.slice(0, slash + 1), pattern.slice(slash + 1)]
       return {
         kind: 'files',
         schema: null,
@@ -127,16 +126,30 @@ function placeOf({
       }
     }
     case 'service':
+      if (locator.includes('#'))
+        return 'a list within documents of a service needs inner: in a job of its own'
       if (!/^\/[^/?#]+$/.test(locator)) return 'an address of several parts needs a job of its own'
       return { kind: 'service', schema: null, place: locator.slice(1) }
   }
 }
 
+/** Letters that are written as two where they are not at hand. */
+const spelled: Readonly<Record<string, string>> = {
+  ä: 'ae', ö: 'oe', ü: 'ue', ß: 'ss', æ: 'ae', ø: 'oe', å: 'aa', œ: 'oe',
+} // prettier-ignore
+
 /** A table's name from a dataset's: without its connection and schema, in letters that need no quotes. */
 function targetName({ name, connection }: PickedDataset): string {
   const own = name.startsWith(`${connection}.`) ? name.slice(connection.length + 1) : name
   const last = own.split('.').at(-1) ?? own
-  const plain = last.toLowerCase().replace(/[^a-z0-9_]+/g, '_').replace(/^_+|_+$/g, '') // prettier-ignore
+  const plain = last
+    .toLowerCase()
+    .replace(/[äöüßæøåœ]/g, (letter) => spelled[letter]!)
+    // letters with marks without them (Unicode, UAX #15: canonical decomposition)
+    .normalize('NFD')
+    .replace(/\p{M}/gu, '')
+    .replace(/[^a-z0-9_]+/g, '_')
+    .replace(/^_+|_+$/g, '')
   return /^[a-z]/.test(plain) ? plain.slice(0, 60) : `t_${plain}`.slice(0, 60)
 }
 
@@ -149,7 +162,7 @@ function freeName(name: string, taken: Set<string>): string {
 
 const sources: Record<Kind, string> = {
   table: "{ connection: '{row.source}', table: '{row.source_schema}.{row.place}' }",
-  files: "{ store: '{row.source}', files: '{pattern(row.place)}', format: detect }",
+  files: "{ store: '{row.source}', files: '{pattern(row.place)}', dataset: '{row.dataset}' }",
   service: "{ service: '{row.source}', path: '/{row.place}' }",
 }
 const words: Record<Kind, string> = { table: 'tables', files: 'files', service: 'services' }

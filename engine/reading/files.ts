@@ -19,6 +19,8 @@ export interface FilesPlace {
   /** The pattern for people. */
   readonly said: string
   readonly reading: FileReading
+  /** Files that the pattern finds and that are of other datasets. */
+  readonly without?: ReadonlySet<string>
   /** Where there is none, the load is skipped, not failed. */
   readonly optional: boolean
 }
@@ -35,11 +37,12 @@ interface FoundFile extends StoreFile {
  */
 export async function openFiles(
   duck: DuckDBConnection,
-  { store, pattern, said: told, reading, optional }: FilesPlace,
+  { store, pattern, said: told, reading, optional, without }: FilesPlace,
   folder: string,
   outcome: Outcome,
 ): Promise<OpenSource | EmptySource> {
-  const found = await new Lister(store).find(pattern)
+  const matching = await new Lister(store).find(pattern)
+  const found = without ? matching.filter(({ path }) => !without.has(path)) : matching
   if (found.length === 0)
     throw new StepFault(
       {

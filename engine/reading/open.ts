@@ -8,6 +8,7 @@ import type { ReadContext, TextOf } from '../context/step'
 import { withDuck, withFolder } from '../duck/duck'
 import { withDatabaseSource, type DatabaseSource } from './database'
 import { openFiles } from './files'
+import { asKnown, knownDataset, readingOf } from './known'
 import { openAnswer } from './service'
 import type { EmptySource, OpenSource } from './source'
 
@@ -56,14 +57,20 @@ const readers: Readonly<Record<SourceKind, Reader>> = {
       const { store: real } = await openAs(engine, 'files', text('store').text, environment)
       const path = pathOf(text('files'))
       const store = aside ? await aside.storeOf(real, path.pattern) : real
+      const known =
+        from.dataset === undefined
+          ? undefined
+          : await knownDataset(engine, environment, real.name, text('dataset').text)
       const place = {
         store,
         pattern: path.pattern,
         said: path.text,
-        reading: from,
+        reading: known ? readingOf(from, known) : from,
         optional: from.missing === 'skip',
+        ...(known ? { without: known.others } : {}),
       }
-      return await use(await openFiles(duck, place, folder, outcome))
+      const source = await openFiles(duck, place, folder, outcome)
+      return await use(known && !source.empty ? asKnown(source, known) : source)
     },
   },
   table: fromDatabase(({ text }) => ({
@@ -125,7 +132,7 @@ export async function databaseInTry(context: ReadContext, place: DatabasePlace):
 /** How the job says that values are written. */
 const writtenAs = (from: From): Pick<OpenSource, 'reading' | 'detects'> => ({
   reading: valueReadingOf(from),
-  ...(from.format === 'detect' ? { detects: true } : {}),
+  ...(from.format === 'detect' || from.dataset !== undefined ? { detects: true } : {}),
 })
 
 /**

@@ -28,6 +28,8 @@ export interface OpenSource {
   readonly readings?: ReadonlyMap<string, ValueReading>
   /** Postgres's types of single columns, by what is known of them. */
   readonly types?: ReadonlyMap<string, string>
+  /** Names that the catalog gives to columns, with those that the source has. */
+  readonly renames?: ReadonlyMap<string, string>
   /** How its values are written is worked out from them. */
   readonly detects?: boolean
   /** Of files that are read from a copy in UTF-8: the copy's path and the file's own. */

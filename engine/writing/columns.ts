@@ -9,10 +9,20 @@ import { stepFault } from '../context/step'
 export function sourceColumns(
   header: readonly string[],
   spec: Transfer,
-  meets: (plain: string, name: string) => boolean = () => true,
+  {
+    meets = () => true,
+    renames = new Map(),
+  }: {
+    readonly meets?: (plain: string, name: string) => boolean
+    readonly renames?: ReadonlyMap<string, string> | undefined
+  } = {},
 ): Map<string, string> {
   const found = new Map<string, string>()
-  const taken = new Set(Object.values(spec.columns ?? {}))
+  const given = new Map(Object.entries(spec.columns ?? {}))
+  const mapped = new Set(given.values())
+  // what the job says of a column goes before what the catalog does
+  for (const [name, own] of renames) if (!mapped.has(own)) given.set(tableName(name), own)
+  const taken = new Set(given.values())
   const own = new Set(header)
   for (const name of header) {
     if (taken.has(name)) continue
@@ -21,7 +31,7 @@ export function sourceColumns(
     const free = plain !== name && !own.has(plain) && !found.has(plain)
     found.set(free && meets(plain, name) ? plain : name, name)
   }
-  for (const [target, source] of Object.entries(spec.columns ?? {})) {
+  for (const [target, source] of given) {
     if (!header.includes(source))
       stepFault(
         'no-column',
@@ -32,6 +42,9 @@ export function sourceColumns(
   }
   return found
 }
+
+/** The name of a column as tables have it: without blanks around, in lower case. */
+const tableName = (name: string): string => name.trim().toLowerCase()
 
 /** Type of a column of a new table: the one the job gives, else the one offered by the source. */
 export function typeFor(name: string, spec: Transfer, found: string): string {

@@ -46,11 +46,9 @@ export async function tableToTable(
     context.outcome.sourceColumns = found.map(({ name, type }) => ({ name, type }))
     const from = new Map(found.map((column) => [column.name, column]))
     const there = (await tableColumns(client, table))?.map(({ name }) => name) ?? []
-    const sourceOf = sourceColumns(
-      [...from.keys()],
-      spec,
-      (plain, name) => there.includes(plain) && !there.includes(name),
-    )
+    const sourceOf = sourceColumns([...from.keys()], spec, {
+      meets: (plain, name) => there.includes(plain) && !there.includes(name),
+    })
     // a table that is made from a whole key has it, too
     const key = source.kind === 'table' ? await primaryKey(reader, source.table) : []
     const whole = key.every((name) => [...sourceOf.values()].includes(name))

@@ -50,7 +50,7 @@ export async function toFiles(
   context.outcome.sourceColumns = given.columns.map(({ name, type, own }) =>
     given.ofText ? { name } : { name, type: own ?? type },
   )
-  const columns = sourceColumns(given.columns.map(({ name }) => name), spec) // prettier-ignore
+  const columns = sourceColumns(given.columns.map(({ name }) => name), spec, { renames: given.renames }) // prettier-ignore
   const wanted = [...columns].map(([name, from]) => {
     const given = spec.types?.[name]
     const shaped = (operand: string) => shapedSql(operand, rulesFor({ name, type: 'text' }, spec.shape ?? []))

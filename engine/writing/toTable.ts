@@ -50,6 +50,7 @@ export async function toTable(
   const sourceOf = sourceColumns(
     given.columns.map(({ name }) => name),
     spec,
+    { renames: given.renames },
   )
   // the types of a table that is there are its own, unless it is to be widened
   const exists = spec.into.unknown_columns !== 'add' && (await tableColumns(client, table)) !== undefined

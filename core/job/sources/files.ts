@@ -12,6 +12,11 @@ export const files = defineSource({
     files: template({ as: 'path', column: 'file' })
       .optional()
       .describe('path in the store; * and ? match within a name'),
+    dataset: template({ as: 'text', names: 'dataset', label: 'read as the dataset', rare: true })
+      .optional()
+      .describe(
+        'a dataset of the catalog: its names, types, words for nothing and patterns hold for these files, and files of other datasets are left out',
+      ),
     missing: field(z.enum(['fail', 'skip']), {
       rare: true,
       label: 'no file',

@@ -23,6 +23,12 @@ export function useOffers(connectionAt: (path: FieldPath) => string | undefined 
           .filter((one) => one.connection === on && isRelation(one.kind))
           .map(({ locator }) => locator)
       }
+      if (names === 'dataset') {
+        const on = connectionAt(path)
+        return (datasets.data?.datasets ?? [])
+          .filter(({ connection }) => on === undefined || connection === on)
+          .map(({ name }) => name)
+      }
       return (connections.data ?? []).filter(({ kind }) => kind === names).map(({ name }) => name)
     },
     [connections.data, controls.data, datasets.data, connectionAt],

@@ -1,0 +1,80 @@
+import { and, eq } from 'drizzle-orm'
+import { postgresTypeFor } from '../../core/catalog/types'
+import { editedColumns, type CatalogColumn } from '../../core/catalog/edits'
+import type { FileFormat } from '../../core/catalog/found'
+import { fail } from '../../core/fault'
+import type { ValueReading } from '../../core/files/valueReading'
+import type { From } from '../../core/job/sources'
+import { dataset, fileShape } from '../../database/catalog'
+import type { Engine } from '../context/engine'
+import type { OpenSource } from './source'
+
+/** What the catalog knows of the files that are read. */
+export interface KnownDataset {
+  readonly name: string
+  readonly columns: readonly CatalogColumn[]
+  readonly format: FileFormat | null
+  /** Files that are surveyed, and are of other datasets only. */
+  readonly others: ReadonlySet<string>
+}
+
+/** The dataset that a job names for its files. @throws FaultError `unknown-name`, `file` where it is of another connection */
+export async function knownDataset(
+  { db }: Engine,
+  environment: string,
+  connection: string,
+  name: string,
+): Promise<KnownDataset> {
+  const [found] = await db
+    .select()
+    .from(dataset)
+    .where(and(eq(dataset.environment, environment), eq(dataset.name, name)))
+  if (!found) fail('unknown-name', `there is no dataset ${name} in the catalog of ${environment}`)
+  if (found.connection !== connection)
+    fail('file', `the dataset ${name} is of ${found.connection}, not of ${connection}`)
+  const shapes = await db
+    .select({ path: fileShape.path, datasets: fileShape.datasets })
+    .from(fileShape)
+    .where(and(eq(fileShape.environment, environment), eq(fileShape.connection, connection)))
+  return {
+    name,
+    columns: editedColumns(found.columns, found.edits),
+    format: found.format,
+    others: new Set(
+      shapes
+        .filter(({ datasets }) => datasets.length > 0 && !datasets.includes(found.id))
+        .map(({ path }) => path),
+    ),
+  }
+}
+
+/** How files of a dataset are read: each by its own look, but for what the job says, and what no look tells. */
+export function readingOf(from: From, { format, columns }: KnownDataset): From {
+  const unnamed = columns.filter((column) => !column.fromFolder).map(({ name }) => name)
+  return {
+    ...from,
+    format: from.format ?? 'detect',
+    ...(from.sheet === undefined && format?.sheet !== undefined ? { sheet: format.sheet } : {}),
+    ...(from.inner === undefined && format?.inner !== undefined ? { inner: format.inner } : {}),
+    ...(from.records === undefined && format?.records !== undefined ? { records: format.records } : {}),
+    ...(from.names === undefined && format?.header === false ? { names: unnamed } : {}),
+  }
+}
+
+/** What the catalog says of the columns of a source: names, types, and how their values are written. */
+export function asKnown(source: OpenSource, { columns }: KnownDataset): OpenSource {
+  const renames = new Map<string, string>()
+  const types = new Map<string, string>()
+  const readings = new Map<string, ValueReading>()
+  const natives = new Map(source.columns.map((column) => [column.name.toLowerCase(), column]))
+  for (const { source: own, name, type, reading, byHand } of columns) {
+    // a file without a header has the names that a person gave already
+    const column = natives.get(own.toLowerCase()) ?? natives.get(name.toLowerCase())
+    if (!column) continue
+    if (name !== column.name) renames.set(name, column.name)
+    // types of their own are kept where nobody said another
+    if (column.type === 'VARCHAR' || byHand.includes('type')) types.set(column.name, postgresTypeFor(type))
+    readings.set(column.name, reading ?? {})
+  }
+  return { ...source, renames, types, readings }
+}
