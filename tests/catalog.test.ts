@@ -135,8 +135,8 @@ describe('one job for datasets that were picked', () => {
     ])
     expect(await bench.rows('select count(*)::int as n from copied.pump')).toEqual([{ n: 2 }])
     expect(await bench.rows('select * from copied.bare order by 1')).toEqual([
-      { column_1: 1, column_2: 'x' },
-      { column_1: 2, column_2: 'y' },
+      { meter: '1', state: 'x' },
+      { meter: '2', state: 'y' },
     ])
     await expect(makeOneJob(bench.engine, ids, ask, 'test')).rejects.toThrow(/already/)
     await expect(makeOneJob(bench.engine, ids, { ...ask, job: 'other' }, 'test')).rejects.toThrow(

@@ -1,12 +1,14 @@
 import { CellInput, Choice, Tick } from '../../kit/controls'
 import { Button } from '@mui/material'
 import { useCallback, useMemo, useRef, useState, type ReactElement } from 'react'
-import { valueTypes } from '../../../core/value'
+import { readingText, sameReading } from '../../../core/files/valueReading'
+import { valueTypes, type ValueType } from '../../../core/value'
 import { useMayChange } from '../../data/session'
 import { useKeys } from '../../kit/keys'
 import { Table, type TableColumn } from '../../kit/Table'
 import { evidenceText, TypeText } from './SchemaColumns'
 import type { DatasetData } from './answers'
+import { Written } from './Written'
 
 type Column = DatasetData['columns'][number]
 type Edits = DatasetData['edits']
@@ -33,13 +35,27 @@ export function Columns({
     // the first name is ready to be typed over
     requestAnimationFrame(() => sheet.current?.querySelector<HTMLInputElement>('input.name')?.select())
   }, [data.edits, data.key])
-  const change = (source: string, what: 'name' | 'type' | 'description', value: string) => {
+  const change = (source: string, what: 'name' | 'description', value: string) => {
     const before = edits?.[source] ?? {}
     const { [what]: _, ...rest } = before
     // a name that is emptied stays so while it is typed; what is empty at last is as it was found
     const none = what === 'name' ? value === source : value === ''
     const next = none ? rest : { ...rest, [what]: value }
     setEdits({ ...edits, [source]: next as Edits[string] })
+  }
+  /** A type as found or by hand; `asked 1` is the second of the ways in which the values can be read. */
+  const changeType = ({ source, verdict }: Column, value: string) => {
+    const { type: _, reading: __, ...rest } = edits?.[source] ?? {}
+    const choice = /^asked /.test(value) ? verdict?.asked?.[Number(value.slice(6))] : undefined
+    const next = choice ?? (value === '' ? {} : { type: value as ValueType })
+    setEdits({ ...edits, [source]: { ...rest, ...next } as Edits[string] })
+  }
+  const typeOf = ({ source, verdict }: Column): string => {
+    const { type = '', reading } = edits?.[source] ?? {}
+    const asked = (verdict?.asked ?? []).findIndex(
+      (choice) => choice.type === type && sameReading(choice.reading, reading),
+    )
+    return asked < 0 ? type : `asked ${asked}`
   }
   const nameOf = (column: Column): string => edits?.[column.source]?.name ?? column.source
   const save = () => {
@@ -85,11 +101,11 @@ export function Columns({
       id: 'type', title: 'type', width: 'minmax(120px, 1fr)',
       cell: (column) =>
         editing ? (
-          <Choice label={`type of ${column.name}`} value={edits[column.source]?.type ?? ''} options={[['', column.byHand.includes('type') ? 'as found' : `${column.type}, as found`], ...valueTypes.map((type) => [type, type] as const)]} onChange={(type) => change(column.source, 'type', type)} />
+          <Choice label={`type of ${column.name}`} value={typeOf(column)} options={[['', column.byHand.includes('type') ? 'as found' : `${column.type}, as found`], ...(column.verdict?.asked ?? []).map(({ type, reading }, i) => [`asked ${i}`, `${type}, ${readingText(reading)}`] as const), ...valueTypes.map((type) => [type, type] as const)]} onChange={(value) => changeType(column, value)} />
         ) : (
           <>
             <TypeText column={column} />
-            {column.byHand.includes('type') && <span className="soft"> by hand</span>}
+            {(column.byHand.includes('type') || column.byHand.includes('reading')) && <span className="soft"> by hand</span>}
           </>
         ),
     },
@@ -104,15 +120,22 @@ export function Columns({
       hint: (column) => column.description ?? column.comment,
     },
     {
-      id: 'why', title: 'why', width: 'minmax(150px, 1.6fr)',
-      cell: (column) => <span className="soft">{evidenceText(column, data.files ?? undefined)}</span>,
+      id: 'why', title: editing && data.kind === 'files' ? 'written' : 'why', width: 'minmax(150px, 1.6fr)',
+      cell: (column) =>
+        editing && data.kind === 'files' ? (
+          <Written name={column.name} type={edits[column.source]?.type ?? column.type} reading={edits[column.source]?.reading ?? column.reading ?? {}} onChange={(reading) => setEdits({ ...edits, [column.source]: { ...edits[column.source], reading } as Edits[string] })} />
+        ) : (
+          <span className="soft">{evidenceText(column, data.files ?? undefined)}</span>
+        ),
       hint: (column) => evidenceText(column, data.files ?? undefined),
     },
   ] // prettier-ignore
   // a database says the types itself; there is no evidence to show
-  const shown = found.some((column) => column.verdict || column.fromFolder)
-    ? columns
-    : columns.filter(({ id }) => id !== 'why')
+  const written = editing && data.kind === 'files'
+  const shown =
+    written || found.some((column) => column.verdict || column.fromFolder)
+      ? columns
+      : columns.filter(({ id }) => id !== 'why')
   return (
     <>
       {mayChange && (

@@ -106,6 +106,46 @@ describe('a dataset', () => {
     await screen.findByRole('button', { name: 'Name the columns' })
   })
 
+  it('asks how values are read that can be read in two ways, and keeps what is chosen', async () => {
+    const verdict = { type: 'text' as const, looked: 3, blank: 0, decided: null, stricter: null, longest: 10 }
+    const asked = ['d/M/yyyy', 'M/d/yyyy'].map((pattern) => ({
+      type: 'date' as const,
+      reading: { dates: [pattern] },
+    }))
+    const page = open(dataset({ columns: [column('seen', { verdict: { ...verdict, asked } })] }), {
+      editDataset: {},
+    })
+    await screen.findByText('3 values can be read in several ways: date (d/M/yyyy), or date (M/d/yyyy)')
+    await page.user.keyboard('e')
+    await page.user.click(await screen.findByLabelText('type of seen'))
+    await page.user.click(await screen.findByRole('option', { name: 'date, M/d/yyyy' }))
+    expect(screen.getByLabelText<HTMLInputElement>('pattern of seen').value).toBe('M/d/yyyy')
+    await page.user.click(screen.getByRole('button', { name: 'Save' }))
+    expect(page.bodies('editDataset')).toEqual([
+      { edits: { seen: { type: 'date', reading: { dates: ['M/d/yyyy'] } } } },
+    ])
+  })
+
+  it('takes how numbers are written, and a pattern of days, by hand', async () => {
+    const page = open(
+      dataset({ columns: [column('n', { type: 'decimal' }), column('day', { type: 'date' })] }),
+      {
+        editDataset: {},
+      },
+    )
+    await screen.findByText('readings')
+    await page.user.keyboard('e')
+    await page.user.click(await screen.findByLabelText('how numbers of n are written'))
+    await page.user.click(await screen.findByRole('option', { name: 'written 1.234,5' }))
+    await page.user.type(screen.getByLabelText('pattern of day'), 'd.M.yy')
+    await page.user.click(screen.getByRole('button', { name: 'Save' }))
+    expect(page.bodies('editDataset')).toEqual([
+      {
+        edits: { n: { reading: { thousands: '.', decimal: ',' } }, day: { reading: { dates: ['d.M.yy'] } } },
+      },
+    ])
+  })
+
   it('takes a name that is left empty as it was found', async () => {
     const page = open(dataset(), { editDataset: {} })
     await page.user.click(await screen.findByRole('button', { name: 'Name the columns' }))
