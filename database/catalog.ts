@@ -3,6 +3,7 @@ import { bigint, bigserial, boolean, index, integer, jsonb, primaryKey, serial, 
 import type { SchemaChange } from '../core/catalog/compare'
 import type { ColumnEdits, NewColumns } from '../core/catalog/edits'
 import type { FileFormat, FoundColumn, FoundDataset, Stray } from '../core/catalog/found'
+import type { FileHead } from '../core/plan/types'
 import type { ValueClass } from '../core/catalog/valueClass'
 import { created, mattock, when } from './columns'
 
@@ -124,6 +125,24 @@ export const fileShape = mattock.table(
     primaryKey({ columns: [t.environment, t.connection, t.path] }),
     index('file_shape_datasets').using('gin', t.datasets),
   ],
+)
+
+/** What the beginning of a file showed, by the way in which it is read; while size and time stay, it holds. */
+export const fileHead = mattock.table(
+  'file_head',
+  {
+    environment: text('environment').notNull(),
+    connection: text('connection').notNull(),
+    path: text('path').notNull(),
+    /** A digest of the way of reading. */
+    reading: text('reading').notNull(),
+    size: bigint('size', { mode: 'number' }).notNull(),
+    modified: text('modified').notNull(),
+    /** Names of its columns; null where it has none, or they are not known. */
+    header: text('header').array(),
+    head: jsonb('head').$type<FileHead>().notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.environment, t.connection, t.path, t.reading] })],
 )
 
 /** Where a survey looks, and how it names what it finds. */

@@ -179,9 +179,7 @@ it('one job for thirty mixed datasets loads all of them at the first run', async
   expect(await bench.rows('select id::text, höhe::text from raw.groesse')).toEqual([{ id: '1', höhe: '2.5' }])
   // both sheets of the workbook, and the list within the documents
   expect(targets.filter((target) => /flow|level/.test(String(target)))).toHaveLength(2)
-  expect(
-    await bench.rows('select sku, n::text from raw.lines order by sku').catch(() => targets),
-  ).toEqual([
+  expect(await bench.rows('select sku, n::text from raw.lines order by sku').catch(() => targets)).toEqual([
     { sku: 'a', n: '2' },
     { sku: 'b', n: '3' },
   ])

@@ -9,6 +9,7 @@ import {
   loadedKey,
   shapeKey,
   sourceKey,
+  type FileHead,
   type BeforeFact,
   type FindingCode,
   type StatementFact,
@@ -92,6 +93,11 @@ const inTurn = (...order: string[]): Ask => ({
   facts: { statements: new Map(Object.entries(turns)) },
 })
 
+/** The file of load a, with what its beginning shows. */
+const headed = (head: FileHead, header = ['id', 'v']) => ({
+  'flow_a_20261101.csv': [{ path: 'flow_a_20261101.csv', size: 9, modified: '', header, head }],
+})
+
 /** For each finding: a case where it must speak, and one where it must be silent. */
 describe('findings', () => {
   const cases: [FindingCode, string, Ask, Ask][] = [
@@ -116,6 +122,16 @@ describe('findings', () => {
     ['no-file', 'nothing matches', { found: { 'flow_a_20261101.csv': [] } }, {}],
     ['empty-file', 'a file of 0 bytes', { found: { 'flow_a_20261101.csv': [{ path: 'flow_a_20261101.csv', size: 0, modified: '' }] } }, {}],
     ['many-files', 'two match', { found: { 'flow_a_20261101.csv': [{ path: 'x', size: 1, modified: '' }, { path: 'y', size: 1, modified: '' }] } }, {}],
+    ['unreadable-file', 'a page where a table should be', { found: headed({ unreadable: 'an HTML page, not a table' }) }, { found: headed({}) }],
+    ['header-only', 'names and no rows', { found: headed({ headerOnly: true }) }, { found: headed({}) }],
+    ['ragged-file', 'a line with a field more', { found: headed({ ragged: { line: 7, fields: 3, wanted: 2 } }) }, { found: headed({}) }],
+    [
+      'other-columns', 'a column that the table lacks',
+      { found: headed({}, ['id', ' V ', 'colour']), facts: { targets: new Map([[sourceKey('wh', 'raw.flow'), [{ name: 'id' }, { name: 'v' }]]]) } },
+      { found: headed({}, ['id', ' V ']), facts: { targets: new Map([[sourceKey('wh', 'raw.flow'), [{ name: 'id' }, { name: 'v' }]]]) } },
+    ],
+    ['target-kind', 'a view', { facts: { tables: rights({ view: true }, 'raw.flow') } }, { facts: { tables: rights({}, 'raw.flow') } }],
+    ['like-target', 'a table that differs in case and signs', { facts: { tables: rights({ exists: false, others: ['raw.Fl-ow'] }, 'raw.flow') } }, { facts: { tables: rights({ exists: false, others: ['raw.flows'] }, 'raw.flow') } }],
     ['raw-sql', 'raw text', { steps: steps('select {raw(row.feed)}, {slice.from}') }, { steps: steps('select {name(row.feed)}, {slice.from}') }],
     ['name-too-long', '64 bytes', { into: `{connection: wh, table: "raw.${longName}", write: append}`, only: `row.feed == 'a'` }, { into: `{connection: wh, table: "raw.${longName.slice(1)}", write: append}`, only: `row.feed == 'a'` }],
     ['connection', 'no such connection', { into: '{connection: whh, table: "raw.{row.target}", write: append}' }, {}],

@@ -12,7 +12,7 @@ export type Level = 'stop' | 'look' | 'note'
 
 export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
-  'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'already-loaded', 'raw-sql', 'cleared-too-early',
+  'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'other-columns', 'target-kind', 'like-target', 'already-loaded', 'raw-sql', 'cleared-too-early',
   'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
   'range-count', 'parameter', 'expression',
 ] as const // prettier-ignore
@@ -79,8 +79,20 @@ export interface FileFact {
   readonly modified: string
   /** Column names of its first line, where it was read. */
   readonly header?: readonly string[]
+  /** What its beginning shows, where it was looked at. */
+  readonly head?: FileHead
   /** It lies outside of its store, by a link: what is said of that. Nothing else of it is known. */
   readonly outside?: string
+}
+
+/** What the beginning of a file shows. */
+export interface FileHead {
+  /** Why it is no table that can be read, in words. */
+  readonly unreadable?: string
+  /** It has names of columns and no rows. */
+  readonly headerOnly?: true
+  /** The first line with another number of fields than the header. */
+  readonly ragged?: { readonly line: number; readonly fields: number; readonly wanted: number }
 }
 
 /** A file that a load took in, as the ledger knows it. */
@@ -111,6 +123,8 @@ export interface Facts {
   readonly loaded: ReadonlyMap<string, LoadedFile>
   /** Columns of the tables that loads read, keyed by `sourceKey`. */
   readonly sources: ReadonlyMap<string, readonly SourceColumn[]>
+  /** Columns of the tables that files go into, where one that a table lacks fails the load, keyed by `sourceKey`. */
+  readonly targets?: ReadonlyMap<string, readonly SourceColumn[]>
   /** Columns that were found at the source when a step last loaded a row, keyed by `shapeKey`. */
   readonly shapes: ReadonlyMap<string, readonly SourceColumn[]>
   /** Seconds that finished loads of this job took, newest first, by roster key; '' for all. */
@@ -128,6 +142,8 @@ export interface Facts {
 /** A table as the connection's user sees it. */
 export interface TableFact {
   readonly exists: boolean
+  /** It is a view. */
+  readonly view?: boolean
   /** May it be read, and rows be put into it? Where it does not exist: may it be made? */
   readonly mayRead: boolean
   readonly mayWrite: boolean

@@ -102,6 +102,8 @@ export async function detectFile(path: string, name: string): Promise<Detected> 
       return {
         reason: `not what its ending says: it begins with ${JSON.stringify(head.toString('latin1', 0, 4))}`,
       }
+    if (gzip && size <= sampleBytes && isBroken(head))
+      return { reason: 'gzip that cannot be unpacked to its end: it is broken off or damaged' }
     const plain = gzip ? unpacked(head) : head
     const whole = gzip ? size <= sampleBytes && plain.length < sampleBytes : size <= sampleBytes
     const found = ofText(plain, name.replace(/\.gz$/i, ''), gzip, whole)
@@ -128,6 +130,20 @@ function unpacked(head: Buffer): Buffer {
     )
   } catch {
     return Buffer.alloc(0)
+  }
+}
+
+/** Bytes that a small archive may unpack to while it is looked at whole. */
+const mostUnpacked = 64 << 20
+
+/** Is a gzip file, which is here whole, broken off or damaged? */
+function isBroken(bytes: Buffer): boolean {
+  try {
+    gunzipSync(bytes, { maxOutputLength: mostUnpacked })
+    return false
+  } catch (error) {
+    // what unpacks to more is not broken for that
+    return (error as { code?: string }).code !== 'ERR_BUFFER_TOO_LARGE'
   }
 }
 

@@ -23,9 +23,9 @@ import { Lister } from '../connectors/files/store'
 import { columnsOfTables } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
 import { instantText } from '../context/instant'
-import { inBatches } from '../context/inBatches'
 import { tablesOf } from '../steps/tablesOf'
-import { headerOf } from '../reading/files'
+import type { FileReading } from '../formats/definition'
+import { headsOf } from '../reading/heads'
 
 /** Finds out what the rules need to know: a few questions for each connection, not one for each load. */
 export async function gatherFacts(engine: Engine, expansion: Expansion): Promise<Facts> {
@@ -33,7 +33,7 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
   const job = expansion.request.job.name
   const connections = await connectionFacts(engine, environment)
   const shapes = await gatherShapes(engine, job, environment)
-  const [files, { tables, sources }, statements, history, workers, before] = await Promise.all([
+  const [files, { tables, sources, targets }, statements, history, workers, before] = await Promise.all([
     gatherFiles(engine, expansion, connections),
     gatherTables(engine, expansion, connections, shapes.size > 0),
     gatherStatements(expansion),
@@ -42,7 +42,19 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
     gatherBefore(engine, expansion),
   ])
   const loaded = await gatherLoaded(engine, environment, files)
-  return { connections, files, shapes, sources, tables, statements, loaded, history, workers, before }
+  return {
+    connections,
+    files,
+    shapes,
+    sources,
+    targets,
+    tables,
+    statements,
+    loaded,
+    history,
+    workers,
+    before,
+  }
 }
 
 async function gatherFiles(
@@ -73,11 +85,24 @@ async function gatherFiles(
       found.set(key, facts)
       if (facts.length > 0 && !facts[0]!.outside) there.push(key)
     }
-    await inBatches(there, 32, async (key) => {
-      const [first, ...others] = found.get(key)!
-      const header = await headerOf(store, first!, wanted.get(key)!.from)
-      if (header) found.set(key, [{ ...first!, header }, ...others])
+    // the reading alone tells how a head is read: the same for all rows of a step, so that it is one object
+    const readings = new Map<string, FileReading>()
+    const asked = there.map((key) => {
+      const { store: _, files: __, missing: ___, dataset, ...said } = wanted.get(key)!.from
+      // a dataset's files are each read by their own look
+      const reading = dataset === undefined ? said : { ...said, format: said.format ?? ('detect' as const) }
+      const id = JSON.stringify(reading)
+      if (!readings.has(id)) readings.set(id, reading)
+      return { key, file: found.get(key)![0]!, reading: readings.get(id)! }
     })
+    const heads = await headsOf(engine, expansion.request.environment.name, store, asked)
+    for (const want of asked) {
+      const known = heads.get(want)
+      if (!known) continue
+      const [first, ...others] = found.get(want.key)!
+      const { header, head } = known
+      found.set(want.key, [{ ...first!, ...(header ? { header } : {}), ...(Object.keys(head).length > 0 ? { head } : {}) }, ...others]) // prettier-ignore
+    }
   }
   return found
 }
@@ -103,9 +128,13 @@ async function gatherTables(
   expansion: Expansion,
   connections: Facts['connections'],
   withColumns: boolean,
-): Promise<{ tables: Map<string, TableFact>; sources: Map<string, readonly SourceColumn[]> }> {
-  const wanted = new Map<string, { all: Set<string>; read: Set<string> }>()
-  const want = (name: string | undefined, table: string | undefined, read: boolean) => {
+): Promise<{
+  tables: Map<string, TableFact>
+  sources: Map<string, readonly SourceColumn[]>
+  targets: Map<string, readonly SourceColumn[]>
+}> {
+  const wanted = new Map<string, { all: Set<string>; read: Set<string>; filled: Set<string> }>()
+  const want = (name: string | undefined, table: string | undefined, use: 'read' | 'filled' | 'other') => {
     const known = name !== undefined && Object.hasOwn(connections, name) ? connections[name] : undefined
     if (
       name === undefined ||
@@ -114,21 +143,29 @@ async function gatherTables(
       connectorOf(known.kind).holds !== 'tables'
     )
       return
-    const lists = wanted.get(name) ?? { all: new Set<string>(), read: new Set<string>() }
+    const lists = wanted.get(name) ?? {
+      all: new Set<string>(),
+      read: new Set<string>(),
+      filled: new Set<string>(),
+    }
     wanted.set(name, lists)
     lists.all.add(table)
-    if (read) lists.read.add(table)
+    if (use !== 'other') lists[use].add(table)
   }
   for (const { sourceConnection, sourceTable, connection, target, spec } of transfersOf(expansion)) {
-    want(sourceConnection, sourceTable, true)
-    if (spec.into.store === undefined) want(connection, target, false)
+    want(sourceConnection, sourceTable, 'read')
+    const isFilled = spec.from.store !== undefined && spec.into.unknown_columns === 'fail'
+    if (spec.into.store === undefined) want(connection, target, isFilled ? 'filled' : 'other')
   }
   const tables = new Map<string, TableFact>()
   const sources = new Map<string, readonly SourceColumn[]>()
-  for (const [name, { all, read }] of wanted) {
+  const targets = new Map<string, readonly SourceColumn[]>()
+  for (const [name, { all, read, filled }] of wanted) {
     try {
       const pool = await openPostgres(engine, name, expansion.request.environment.name)
       for (const [table, fact] of await rightsOf(pool, [...all])) tables.set(sourceKey(name, table), fact)
+      for (const [table, columns] of await columnsOfTables(pool, [...filled]))
+        targets.set(sourceKey(name, table), columns)
       if (!withColumns) continue
       for (const [table, columns] of await columnsOfTables(pool, [...read]))
         sources.set(sourceKey(name, table), columns)
@@ -137,7 +174,7 @@ async function gatherTables(
       if (typeof (error as { code?: unknown }).code !== 'string') throw error
     }
   }
-  return { tables, sources }
+  return { tables, sources, targets }
 }
 
 /** Which tables are there, and what the connection's user may do with them, in one question. */
@@ -146,11 +183,12 @@ async function rightsOf(pool: pg.Pool, tables: readonly string[]): Promise<Map<s
     table: string
     user: string
     exists: boolean
+    view: boolean
     may_read: boolean
     may_write: boolean
     others: string[] | null
   }>(
-    `select w.name as table, current_user as user, c.oid is not null as exists,
+    `select w.name as table, current_user as user, c.oid is not null as exists, coalesce(c.relkind in ('v', 'm'), false) as view,
        coalesce(has_table_privilege(c.oid, 'select'), true) as may_read,
        coalesce(has_table_privilege(c.oid, 'insert'),
          case when n.oid is null then has_database_privilege(current_database(), 'create') else has_schema_privilege(n.oid, 'create') end) as may_write,
@@ -162,9 +200,16 @@ async function rightsOf(pool: pg.Pool, tables: readonly string[]): Promise<Map<s
     [tables],
   )
   return new Map(
-    rows.map(({ table, user, exists, may_read, may_write, others }) => [
+    rows.map(({ table, user, exists, view, may_read, may_write, others }) => [
       table,
-      { user, exists, mayRead: may_read, mayWrite: may_write, ...(others ? { others } : {}) },
+      {
+        user,
+        exists,
+        mayRead: may_read,
+        mayWrite: may_write,
+        ...(view ? { view } : {}),
+        ...(others ? { others } : {}),
+      },
     ]),
   )
 }

@@ -1,7 +1,6 @@
 import type { DuckDBConnection } from '@duckdb/node-api'
 import { formatText, type FileFormat } from '../../core/catalog/found'
 import { formats as known, kindByName, type FileKind } from '../../core/files/formats'
-import type { FileFact } from '../../core/plan/types'
 import { insideStore, Lister, type FileStore } from '../connectors/files/store'
 import { stepFault, StepFault, nothingWritten, type Outcome } from '../context/step'
 import { formats } from '../formats'
@@ -89,19 +88,6 @@ export async function openFiles(
   return { empty: false, label, ...laid, counted }
 }
 
-/** Columns that the head of a file of text names; undefined for other files, and where it cannot be read. */
-export async function headerOf(
-  store: FileStore,
-  file: FileFact,
-  reading: FileReading,
-): Promise<string[] | undefined> {
-  if (file.size === 0) return undefined
-  const read = await insideStore(store, file.path)
-    .then((full) => readHead(full, file.path, reading))
-    .catch(() => undefined)
-  return read && read.names.length > 0 ? [...read.names] : undefined
-}
-
 /** The format by the job, else by the ending; documents that stand line by line are read so, whatever the ending. */
 function kindOf(path: string, found: FileKind, { format }: FileReading): FileKind {
   if (format === 'detect') return found
@@ -111,7 +97,7 @@ function kindOf(path: string, found: FileKind, { format }: FileReading): FileKin
 }
 
 /** How a file is to be read, and the columns that its head names. @throws StepFault `file` */
-async function readHead(full: string, path: string, reading: FileReading) {
+export async function readHead(full: string, path: string, reading: FileReading) {
   // a format that the job names is one of text, whatever the ending says
   const { format, widths, header, delimiter } = reading
   const told =

@@ -5,6 +5,7 @@ import { clearedTooEarly } from './clearedTooEarly'
 import { connection } from './connection'
 import { doesNotVary } from './doesNotVary'
 import { emptyFile } from './emptyFile'
+import { headerOnly, otherColumns, raggedFile, unreadableFile } from './fileHeads'
 import { manyFiles } from './manyFiles'
 import { missingTable } from './missingTable'
 import { nameTooLong } from './nameTooLong'
@@ -13,6 +14,7 @@ import { outsideStore } from './outsideStore'
 import { overCap } from './overCap'
 import { rosterJump } from './rosterJump'
 import type { Rule } from './rule'
+import { likeTarget, targetKind } from './targetKind'
 import { schemaChanged } from './schemaChanged'
 import { sliceOpen } from './sliceOpen'
 import { slicesOverlap } from './slicesOverlap'
@@ -41,6 +43,12 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'no-file': { levels: ['look'], says: 'the file a load expects is not there', rules: [noFile] },
   'empty-file': { levels: ['look'], says: 'the file a load expects has no bytes', rules: [emptyFile] },
   'many-files': { levels: ['look'], says: 'several files match where a load reads its file', rules: [manyFiles] },
+  'unreadable-file': { levels: ['look'], says: 'a file that is no table, by its beginning', rules: [unreadableFile] },
+  'header-only': { levels: ['look'], says: 'a file with a header and no rows', rules: [headerOnly] },
+  'ragged-file': { levels: ['look'], says: 'lines with another number of fields than the header', rules: [raggedFile] },
+  'other-columns': { levels: ['look'], says: 'a file has columns that the table lacks', rules: [otherColumns] },
+  'target-kind': { levels: ['stop'], says: 'a target that is no table', rules: [targetKind] },
+  'like-target': { levels: ['look'], says: 'a table would be made although a like one stands', rules: [likeTarget] },
   'already-loaded': { levels: ['note'], says: 'the same file went into the same target before', rules: [alreadyLoaded] },
   'raw-sql': { levels: ['look'], says: 'raw text is spliced into SQL', rules: [] },
   'cleared-too-early': { levels: ['stop'], says: 'something is emptied before all who need it are done', rules: [clearedTooEarly] },

@@ -1,0 +1,86 @@
+import { sourceKey, type FileHead } from '../types'
+import { expectedFiles, placeId, type FilePlace } from './expectedFiles'
+import { loadGroups, number, some, type Rule } from './rule'
+
+/** What is said of heads of files: of one load, and of several. */
+interface Words {
+  readonly one: (path: string, head: FileHead) => string
+  readonly many: string
+}
+
+/** A rule over what the heads of files show. Those of one step are one finding. */
+const ofHeads =
+  (
+    code: 'unreadable-file' | 'header-only' | 'ragged-file',
+    is: (head: FileHead) => boolean,
+    { one, many }: Words,
+  ): Rule =>
+  (expansion, facts, findings) => {
+    const groups = loadGroups<{ where: FilePlace; said: string }>()
+    for (const { transfer, found, where } of expectedFiles(expansion, facts)) {
+      const file = found.find(({ head }) => head !== undefined && is(head))
+      if (file) groups.add(placeId(where), transfer, () => ({ where, said: one(file.path, file.head!) }))
+    }
+    for (const { about, numbers, keys } of groups.list())
+      findings.add(
+        code,
+        'look',
+        keys.length === 1
+          ? `${keys[0]}: ${about.said}`
+          : `${number(keys.length)} loads ${many}: ${some(keys)}; ${keys[0]}: ${about.said}`,
+        about.where,
+        numbers,
+      )
+  }
+
+/** `unreadable-file`: files that are no table, by their beginning. */
+export const unreadableFile = ofHeads('unreadable-file', ({ unreadable }) => unreadable !== undefined, {
+  one: (path, { unreadable }) => `${path}: ${unreadable}`,
+  many: 'have files that cannot be read',
+})
+
+/** `header-only`: files with names of columns and nothing below them. */
+export const headerOnly = ofHeads('header-only', ({ headerOnly: only }) => only === true, {
+  one: (path) => `${path} has a header and no rows`,
+  many: 'have files with a header and no rows',
+})
+
+/** `ragged-file`: lines at the beginning that have another number of fields than the header. */
+export const raggedFile = ofHeads('ragged-file', ({ ragged }) => ragged !== undefined, {
+  one: (path, { ragged }) =>
+    `${path}, line ${number(ragged!.line)}: ${ragged!.fields} fields where the header has ${ragged!.wanted}`,
+  many: 'have lines with another number of fields than their header',
+})
+
+/** `other-columns`: files with columns that the table lacks, where that fails the load. */
+export const otherColumns: Rule = (expansion, facts, findings) => {
+  const groups = loadGroups<{ where: FilePlace; lacks: string[]; table: string; path: string }>()
+  for (const { transfer, found, where } of expectedFiles(expansion, facts)) {
+    const { spec, connection, target } = transfer
+    if (spec.into.unknown_columns !== 'fail' || spec.from.dataset !== undefined || connection === undefined)
+      continue
+    const columns = target === undefined ? undefined : facts.targets?.get(sourceKey(connection, target))
+    const file = found.find(({ header }) => header !== undefined)
+    if (!columns || columns.length === 0 || !file) continue
+    const there = new Set(columns.map(({ name }) => name))
+    const mapped = new Set(Object.values(spec.columns ?? {}))
+    const lacks = file.header!.filter(
+      (name) => !mapped.has(name) && !there.has(name) && !there.has(name.trim().toLowerCase()),
+    )
+    if (lacks.length > 0)
+      groups.add([placeId(where), target, ...lacks].join('\n'), transfer, () => ({
+        where,
+        lacks,
+        table: target!,
+        path: file.path,
+      }))
+  }
+  for (const { about, numbers, keys } of groups.list())
+    findings.add(
+      'other-columns',
+      'look',
+      `${some(keys)}: ${about.path} has ${some(about.lacks)}, which ${about.table} lacks; say unknown_columns: add or ignore, or map them`,
+      about.where,
+      numbers,
+    )
+}

@@ -1,0 +1,159 @@
+import { createHash } from 'node:crypto'
+import { and, eq, inArray, sql } from 'drizzle-orm'
+import { formats as known } from '../../core/files/formats'
+import { hasQuotes, quickRecords } from '../../core/files/layout'
+import type { FileFact, FileHead } from '../../core/plan/types'
+import { fileHead } from '../../database/catalog'
+import type { FileStore } from '../connectors/files/store'
+import { insideStore } from '../connectors/files/store'
+import type { Engine } from '../context/engine'
+import { inBatches } from '../context/inBatches'
+import { StepFault } from '../context/step'
+import { FaultError } from '../../core/fault'
+import { recordsAbove } from '../formats/csv/lay'
+import { detectFile } from '../formats/detect'
+import type { FileReading } from '../formats/definition'
+import { readHead } from './files'
+
+/** What is known of a file by its beginning. */
+export interface KnownHead {
+  readonly header: readonly string[] | null
+  readonly head: FileHead
+}
+
+/** A file whose head is wanted, and how it is to be read. */
+export interface WantedHead {
+  readonly file: FileFact
+  readonly reading: FileReading
+}
+
+/** Heads that are asked of, or written to, the database in one go. */
+const lot = 5_000
+
+/**
+ * Heads of files: those that are kept, by path, size, time and the way of reading, and the others by a look at each, which
+ * is kept. A file that cannot be reached has none.
+ */
+export async function headsOf(
+  engine: Engine,
+  environment: string,
+  store: FileStore,
+  wanted: readonly WantedHead[],
+): Promise<Map<WantedHead, KnownHead>> {
+  const found = new Map<WantedHead, KnownHead>()
+  const ids = new Map<FileReading, string>()
+  const idOf = (reading: FileReading): string => {
+    const id =
+      ids.get(reading) ?? createHash('sha256').update(JSON.stringify(reading)).digest('hex').slice(0, 16)
+    ids.set(reading, id)
+    return id
+  }
+  for (let at = 0; at < wanted.length; at += lot) {
+    const some = wanted.slice(at, at + lot)
+    const rows = await engine.db
+      .select()
+      .from(fileHead)
+      .where(
+        and(
+          eq(fileHead.environment, environment),
+          eq(fileHead.connection, store.name),
+          inArray(fileHead.path, [...new Set(some.map(({ file }) => file.path))]),
+        ),
+      )
+    const kept = new Map(rows.map((row) => [`${row.path}\n${row.reading}`, row]))
+    const news: (typeof fileHead.$inferInsert)[] = []
+    await inBatches(some, 32, async (want) => {
+      const { file, reading } = want
+      const id = idOf(reading)
+      const before = kept.get(`${file.path}\n${id}`)
+      if (before?.size === file.size && before.modified === file.modified) {
+        found.set(want, { header: before.header, head: before.head })
+        return
+      }
+      const looked = await lookAtHead(store, file, reading)
+      if (!looked) return
+      found.set(want, looked)
+      news.push({ environment, connection: store.name, path: file.path, reading: id, size: file.size, modified: file.modified, ...looked, header: looked.header && [...looked.header] }) // prettier-ignore
+    })
+    const unique = [...new Map(news.map((row) => [`${row.path}\n${row.reading}`, row])).values()]
+    for (let from = 0; from < unique.length; from += 1_000)
+      await engine.db
+        .insert(fileHead)
+        .values(unique.slice(from, from + 1_000))
+        .onConflictDoUpdate({
+          target: [fileHead.environment, fileHead.connection, fileHead.path, fileHead.reading],
+          set: {
+            size: sql`excluded.size`,
+            modified: sql`excluded.modified`,
+            header: sql`excluded.header`,
+            head: sql`excluded.head`,
+          },
+        })
+  }
+  return found
+}
+
+async function lookAtHead(
+  store: FileStore,
+  file: FileFact,
+  reading: FileReading,
+): Promise<KnownHead | undefined> {
+  if (file.size === 0) return undefined
+  let full: string
+  try {
+    full = await insideStore(store, file.path)
+  } catch {
+    return undefined
+  }
+  try {
+    const read = await readHead(full, file.path, reading)
+    if (!read) return { header: null, head: { unreadable: 'it has no line with anything in it' } }
+    const header = read.names.length > 0 ? read.names : null
+    if (known[read.format.kind].family !== 'csv') return { header, head: {} }
+    return { header, head: await headOfText(full, read) }
+  } catch (error) {
+    if (!(error instanceof StepFault || error instanceof FaultError)) return undefined
+    const message = error.message.startsWith(`${file.path}: `)
+      ? error.message.slice(file.path.length + 2)
+      : error.message
+    return { header: null, head: { unreadable: message } }
+  }
+}
+
+/** Lines of the beginning that are held against the header. */
+const looked = 200
+
+async function headOfText(
+  full: string,
+  { format, names }: { format: Parameters<typeof recordsAbove>[0]; names: readonly string[] },
+): Promise<FileHead> {
+  const detected = await detectFile(full, 'file')
+  if ('reason' in detected) return { unreadable: detected.reason }
+  const { sample, whole } = detected
+  let skipped = 0
+  for (let i = 0; i < (format.skip ?? 0); i++) {
+    const end = /\r\n|\r|\n/.exec(sample.slice(skipped))
+    if (!end) return {}
+    skipped += end.index + end[0].length
+  }
+  const { delimiter, quote, escape, widths, comment } = format
+  const layout = {
+    ...(delimiter ? { delimiter } : {}),
+    ...(quote ? { quote } : {}),
+    ...(escape ? { escape } : {}),
+    ...(widths ? { widths } : {}),
+  }
+  const text = sample.slice(skipped)
+  const all = quickRecords(text, layout, { whole, limit: looked }).filter(
+    ({ fields }) => comment === undefined || !fields[0]!.startsWith(comment),
+  )
+  const rows = all.slice(recordsAbove(format))
+  if (whole && format.header !== false && all.length > 0 && rows.length - (format.tail ?? 0) <= 0)
+    return { headerOnly: true }
+  if (!hasQuotes(layout) || names.length < 2) return {}
+  const end = whole ? rows.length - (format.tail ?? 0) : rows.length
+  const odd = rows.slice(0, end).find(({ fields }) => fields.length !== names.length)
+  if (!odd) return {}
+  const line = sample.slice(0, skipped + odd.at).split(/\r\n|\r|\n/).length
+  return { ragged: { line, fields: odd.fields.length, wanted: names.length } }
+}
