@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import { and, eq, inArray, sql } from 'drizzle-orm'
-import { formats as known } from '../../core/files/formats'
+
 import { hasQuotes, quickRecords } from '../../core/files/layout'
 import type { FileFact, FileHead } from '../../core/plan/types'
 import { fileHead } from '../../database/catalog'
@@ -11,6 +11,7 @@ import { inBatches } from '../context/inBatches'
 import { StepFault } from '../context/step'
 import { FaultError } from '../../core/fault'
 import { recordsAbove } from '../formats/csv/lay'
+import { formats } from '../formats'
 import { detectFile } from '../formats/detect'
 import type { FileReading } from '../formats/definition'
 import { readHead } from './files'
@@ -109,7 +110,7 @@ async function lookAtHead(
     const read = await readHead(full, file.path, reading)
     if (!read) return { header: null, head: { unreadable: 'it has no line with anything in it' } }
     const header = read.names.length > 0 ? read.names : null
-    if (known[read.format.kind].family !== 'csv') return { header, head: {} }
+    if (formats[read.format.kind].counts !== 'records') return { header, head: {} }
     return { header, head: await headOfText(full, read) }
   } catch (error) {
     if (!(error instanceof StepFault || error instanceof FaultError)) return undefined
