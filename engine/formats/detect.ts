@@ -133,6 +133,12 @@ function unpacked(head: Buffer): Buffer {
   }
 }
 
+/** Do the lines of a text have fields, and mostly as many? Prose has commas, too. */
+function looksLikeTable(sample: string, whole: boolean): boolean {
+  const dialect = findDialect(sample, { whole })
+  return dialect !== undefined && dialect.names.length > 1 && dialect.records > 1 && dialect.even >= 0.5
+}
+
 /** Bytes that a small archive may unpack to while it is looked at whole. */
 const mostUnpacked = 64 << 20
 
@@ -161,7 +167,7 @@ function ofText(head: Buffer, name: string, gzip: boolean, whole: boolean): Dete
   const kind = kindOf(sample, ending)
   if (kind === 'csv' && ['json', 'ndjson', 'jsonl', 'geojson'].includes(ending))
     return { reason: `no JSON: it begins with ${JSON.stringify(sample.trim().slice(0, 20))}` }
-  if (kind === 'csv' && ending === 'txt' && (findDialect(sample, { whole })?.names.length ?? 0) < 2)
+  if (kind === 'csv' && ending === 'txt' && !looksLikeTable(sample, whole))
     return { reason: 'text, but no table' }
   return { kind, gzip, encoding, sample, whole }
 }

@@ -8,6 +8,8 @@ const bytes = (hex: string, more = 200): Buffer =>
 /** What is no table says what it is. The first bytes are those of the formats' own descriptions, as file-type lists them. */
 export const faults: readonly Entry[] = [
   fault('nothing.csv', '', /empty/),
+  fault('prose.txt', 'Gauge files land here, one for each district, kind and day.\n', /text, but no table/),
+  fault('more-prose.txt', 'Dear all,\nhere are the files, as asked, of November.\nThey are late, sorry, once more, again.\nThe keeper\n', /text, but no table/),
   fault('blanks.csv', '\n\n  \n', /no line with anything/),
   fault('page.csv', '<!DOCTYPE html>\n<html><head><title>Sign in</title></head><body>Please sign in</body></html>\n', /an HTML page, not a table/),
   fault('page-lower.csv', '\n\n<html lang="en">\n<body>502 Bad gateway</body></html>\n', /an HTML page/),

@@ -115,7 +115,7 @@ describe('a dataset', () => {
     const page = open(dataset({ columns: [column('seen', { verdict: { ...verdict, asked } })] }), {
       editDataset: {},
     })
-    await screen.findByText('3 values can be read in several ways: date (d/M/yyyy), or date (M/d/yyyy)')
+    await screen.findByText('d/M/yyyy or M/d/yyyy? 3 values can be read either way')
     await page.user.keyboard('e')
     await page.user.click(await screen.findByLabelText('type of seen'))
     await page.user.click(await screen.findByRole('option', { name: 'date, M/d/yyyy' }))

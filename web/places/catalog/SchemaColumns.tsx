@@ -12,9 +12,9 @@ type Change = z.output<typeof changeSchema>
 export function TypeText({
   column,
 }: {
-  column: Pick<FoundColumn, 'type' | 'sourceType' | 'reading'>
+  column: Pick<FoundColumn, 'type' | 'sourceType' | 'reading' | 'verdict'>
 }): ReactElement {
-  const { type, sourceType, reading } = column
+  const { type, sourceType, reading, verdict } = column
   return (
     <span>
       {type}
@@ -22,6 +22,9 @@ export function TypeText({
         <span className="soft"> {sourceType.toLowerCase()}</span>
       )}
       {reading && <span className="soft"> {readingText(reading)}</span>}
+      {!reading && type === verdict?.type && verdict.asked?.length ? (
+        <span className="look"> to be chosen</span>
+      ) : null}
     </span>
   )
 }
@@ -48,7 +51,7 @@ export function evidenceText({ verdict, fromFolder, inFiles }: FoundColumn, file
 function verdictText({ looked, blank, decided, stricter, asked }: Verdict): string {
   if (looked === 0) return 'never filled'
   if (asked && asked.length > 0)
-    return `${count(looked, 'value')} can be read in several ways: ${asked.map(({ type, reading }) => `${type}${readingText(reading) && ` (${readingText(reading)})`}`).join(', or ')}`
+    return `${asked.map(({ reading }) => readingText(reading)).join(' or ')}? ${count(looked, 'value')} can be read ${asked.length > 1 ? 'either way' : 'so'}`
   const seen = `${count(looked, 'value')}${blank > 0 ? `, ${numberText(blank)} blank` : ''}`
   if (!decided || !stricter) return seen
   const { first } = decided
