@@ -27,9 +27,9 @@ const endBytes = 8_192
 
 /** What a file is by its first bytes (MIME types, as file-type knows them), in words; others are called by their type. */
 const others: readonly (readonly [RegExp, string])[] = [
-  [/^application\/pdf/, 'a PDF'],
+  [/^application\/pdf/, 'a PDF, not a table'],
   [/^application\/(x-)?cfb/, 'an office document of the old binary kind; save it as XLSX'],
-  [/wordprocessingml|opendocument\.text/, 'a text document'],
+  [/wordprocessingml|opendocument\.text/, 'a text document, not a table'],
   [/opendocument\.spreadsheet/, 'an OpenDocument sheet; save it as XLSX'],
   [/spreadsheetml/, 'a workbook that is not called .xlsx'],
   [/^application\/zip/, 'a zip archive'],
@@ -39,9 +39,9 @@ const others: readonly (readonly [RegExp, string])[] = [
   [/zstd/, 'packed with zstd; only gzip is read'],
   [/bzip2/, 'packed with bzip2; only gzip is read'],
   [/x-xz|lzip|lz4/, 'packed with xz or the like; only gzip is read'],
-  [/sqlite/, 'an SQLite database'],
-  [/x-elf|x-msdownload|x-mach|macho/, 'a program'],
-  [/^(audio|video)\//, 'a recording'],
+  [/sqlite/, 'an SQLite database, not a table'],
+  [/x-elf|x-msdownload|x-mach|macho/, 'a program, not a table'],
+  [/^(audio|video)\//, 'a recording, not a table'],
 ]
 
 /** Names what is no table by its first bytes; undefined for text, and for what nobody knows. */
@@ -53,6 +53,8 @@ async function otherKind(head: Buffer): Promise<string | undefined> {
     !/^(%PDF|GIF8|PK|SQLite|BM|Rar!|7z|BZh)/.test(begins.toString('latin1'))
   )
     return undefined
+  // cut off behind its first bytes it is one all the same
+  if (head.subarray(0, 4).toString('hex') === '89504e47') return 'a PNG picture, not a table'
   const found = await fileTypeFromBuffer(head)
   if (!found || /^(text|application\/(json|x-ndjson))/.test(found.mime)) return undefined
   if (found.mime.startsWith('image/'))
@@ -102,9 +104,9 @@ export async function detectFile(path: string, name: string): Promise<Detected> 
       return {
         reason: `not what its ending says: it begins with ${JSON.stringify(head.toString('latin1', 0, 4))}`,
       }
-    if (gzip && size <= sampleBytes && isBroken(head))
-      return { reason: 'gzip that cannot be unpacked to its end: it is broken off or damaged' }
     const plain = gzip ? unpacked(head) : head
+    if (gzip && size <= sampleBytes && plain.length > 0 && isBroken(head))
+      return { reason: 'gzip that cannot be unpacked to its end: it is broken off or damaged' }
     const whole = gzip ? size <= sampleBytes && plain.length < sampleBytes : size <= sampleBytes
     const found = ofText(plain, name.replace(/\.gz$/i, ''), gzip, whole)
     if ('reason' in found || whole || gzip || found.kind !== 'csv') return found
