@@ -269,7 +269,8 @@ export function tailOf(rows: readonly Cells[], width: number, known: ReadonlySet
   let tail = 0
   while (tail < Math.min(5, rows.length - 1)) {
     const record = rows[rows.length - 1 - tail]!
-    const first = record.find((cell) => cell.trim() !== '')?.trim() ?? ''
+    // as much of it as tells: a cell may be a book
+    const first = (record.find((cell) => cell.trim() !== '')?.trim() ?? '').slice(0, 200)
     const note =
       lastFilled(record) < width &&
       (record.length === 1 || (width > 2 && filled(record) === 1)) &&

@@ -45,6 +45,7 @@ export const layouts: readonly Entry[] = [
   entry('rows-with-delimiter.csv', 'id,side\n1,north,\n2,south,\n3,east,\n', 'id integer, side text, column_3 text', [['1', 'north', null], ['2', 'south', null], ['3', 'east', null]]),
   entry('row-names.csv', 'side,n\nfirst,north,1\nsecond,south,2\n', 'column_1 text, side text, n integer', rows('first|north|1', 'second|south|2')),
   entry('long-field.csv', `id,side\n1,${'x'.repeat(100_000)}\n2,south\n`, columns, [['1', 'x'.repeat(100_000)], ['2', 'south']]),
+  entry('long-last-line.csv', `id,side\n1,north\n${'ab'.repeat(30_000)}\n`, columns, rows('1|north'), { rejects: 1 }),
   entry('blanks-around.csv', 'id , side\n1 , north\n2 , south\n', columns, [['1', ' north'], ['2', ' south']]),
   entry('stated-widths.txt', '0001north0015\n0002south0022\n', 'column_1 text', rows('0001|north|0015', '0002|south|0022'), { from: 'widths: [4, 5, 4], header: false, names: [id, side, n]', loaded: 'id text, side text, n text' }),
 ] // prettier-ignore

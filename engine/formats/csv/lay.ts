@@ -63,7 +63,7 @@ export function layPlain(format: FileFormat): Transform {
         if (held.length > tail) lines.push(held.shift()!)
       }
     }
-    rest = whole ? rest.slice(used) : rest.slice(used)
+    rest = rest.slice(used)
     // a quote that is never closed: what it swallows is one broken line
     if (whole && rest.trim() !== '') lines.push(...held.splice(0, held.length), `${quoted(rest)}\n`)
     if (rest.length > longestRecord)
