@@ -49,7 +49,7 @@ export const readingShape = {
   })
     .optional()
     .describe('by the ending where it is left out; detect: worked out from each file'),
-  delimiter: field(z.union([z.string().length(1), z.literal('blanks')]), {
+  delimiter: field(z.string().regex(/^(.|blanks)$/u, 'one letter, or blanks'), {
     rare: true,
     when: readBy('delimiter'),
     usual: ',',
@@ -140,6 +140,7 @@ export const readingShape = {
     rare: true,
     when: readBy('marks'),
     label: 'signs at numbers',
+    usual: '€, %',
   })
     .optional()
     .describe('signs at a number that are left out, such as € or %; with them, (5) and 5- are -5'),
@@ -147,6 +148,7 @@ export const readingShape = {
     rare: true,
     when: readBy('dates'),
     label: 'patterns of dates',
+    usual: 'd.M.yyyy',
   })
     .optional()
     .describe(
@@ -156,13 +158,24 @@ export const readingShape = {
     rare: true,
     when: readBy('nulls'),
     label: 'words for nothing',
+    usual: 'NA, -',
   })
     .optional()
     .describe('words that stand for nothing in every column, such as NA'),
-  yes: field(z.array(z.string().min(1)).min(1), { rare: true, when: readBy('yes'), label: 'words for true' })
+  yes: field(z.array(z.string().min(1)).min(1), {
+    rare: true,
+    when: readBy('yes'),
+    label: 'words for true',
+    usual: 'ja',
+  })
     .optional()
     .describe('words for true, such as ja'),
-  no: field(z.array(z.string().min(1)).min(1), { rare: true, when: readBy('no'), label: 'words for false' })
+  no: field(z.array(z.string().min(1)).min(1), {
+    rare: true,
+    when: readBy('no'),
+    label: 'words for false',
+    usual: 'nein',
+  })
     .optional()
     .describe('words for false, such as nein'),
   encoding: field(z.enum(encodings), {
