@@ -67,7 +67,9 @@ describe('fields made from a schema', () => {
 
   it('shows every key of a source of files once all are asked for', async () => {
     render(<Held schema={transfer} first={{ from: { store: 'drop', files: '*.csv' }, into: {} }} />)
-    await userEvent.click(screen.getByRole('button', { name: /read as the dataset, no file, format, delimiter and/ }))
+    await userEvent.click(
+      screen.getByRole('button', { name: /read as the dataset, no file, format, delimiter and/ }),
+    )
     const { kinds } = metaOf(fieldsOf(transfer).find(({ key }) => key === 'from')!.schema)
     const from = screen.getByRole('group', { name: 'it from' })
     const labels = fieldsOf(fieldsOf(transfer).find(({ key }) => key === 'from')!.schema)
