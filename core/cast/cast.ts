@@ -1,3 +1,4 @@
+import { escapeRegExp } from '../text/escapeRegExp'
 import { patternKind, patternRegex, patternSql } from '../files/datePattern'
 import type { ValueReading } from '../files/valueReading'
 
@@ -238,7 +239,6 @@ const casts: Readonly<Record<string, Make>> = {
 }
 
 const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
-const escaped = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')
 /** No value of any type but those of text: what the reading forbids. */
 const forbidden = (text: string): string => `chr(1) || ${text}`
 
@@ -254,7 +254,7 @@ const groupSigns: Readonly<Record<string, string>> = {
 function withoutSigns({ thousands, marks = [], decimal }: Writing): Cast['rewrite'] {
   if (!thousands && marks.length === 0) return undefined
   const blank = groupSigns[' ']!
-  const mark = marks.length > 0 ? `(${marks.map(escaped).join('|')})` : undefined
+  const mark = marks.length > 0 ? `(${marks.map(escapeRegExp).join('|')})` : undefined
   const group = thousands && groupSigns[thousands]!
   const point = decimal === ',' ? ',' : '\\.'
   const digits = group

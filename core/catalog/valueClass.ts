@@ -1,3 +1,4 @@
+import { escapeRegExp } from '../text/escapeRegExp'
 import { monthNames } from '../files/monthNames'
 
 /**
@@ -49,10 +50,9 @@ const group = (sign: string, least: number) => `[1-9][0-9]{0,2}(${sign}[0-9]{3})
 /** A name of a month, which is looked up. */
 const month = '\\p{L}{3,}\\.?'
 
-const escapeMark = (mark: string) => mark.replace(/[$.]/g, '\\$&')
 const mark = `(${[...numberMarks]
   .sort((a, b) => b.length - a.length)
-  .map(escapeMark)
+  .map(escapeRegExp)
   .join('|')})`
 const bare = `[0-9]([0-9.,'’ \\x{00A0}\\x{202F}\\x{2009}]*[0-9])?`
 /** A number with a mark before or behind it, in the brackets of bookkeeping, or with its minus behind. */
@@ -178,7 +178,11 @@ const noes: ReadonlySet<string> = new Set(noWords)
 const wordLength = Math.max(...[...nullWords, ...yesWords, ...noWords].map((word) => word.length))
 
 /** Fits all of these words, and a few more. */
-const special = `(?i:${[...nullWords, ...booleans, ...yesWords, ...noWords].map((word) => word.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|')})`
+const special = `(?i:${[...nullWords, ...booleans, ...yesWords, ...noWords].map(escapeRegExp).join('|')})`
+
+/** The sign of money or of shares at a number, where there is one. */
+export const markIn = (value: string): string | undefined =>
+  markedTest.test(value) ? new RegExp(mark, 'u').exec(value)?.[0] : undefined
 
 /** The class of a value; blanks around it do not count, and nothing but blanks is `blank`. */
 export function classOf(value: string | null): ValueClass {

@@ -1,3 +1,4 @@
+import { escapeRegExp } from '../text/escapeRegExp'
 import { Temporal } from 'temporal-polyfill'
 import { fail } from '../fault'
 
@@ -188,9 +189,6 @@ export function timeReader(pattern: string, zone: string): TimeReader {
     },
   }
 }
-
-/** A text as a regular expression that matches it alone. */
-export const escapeRegExp = (text: string): string => text.replace(/[.*+?^${}()|[\]\\/-]/g, '\\$&')
 
 function unitValue(text: string, unit: Unit, width: number): number {
   if (unit === 'month' && width >= 3) return months.findIndex((name) => name.startsWith(text)) + 1

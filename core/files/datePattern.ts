@@ -1,3 +1,4 @@
+import { escapeRegExp } from '../text/escapeRegExp'
 import { monthNames } from './monthNames'
 
 /**
@@ -79,12 +80,10 @@ export function patternKind(pattern: string): 'date' | 'time' | 'timestamp' {
   return day ? (time ? 'timestamp' : 'date') : 'time'
 }
 
-const letter = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')
-
 /** The regular expression that a text of this pattern fits. */
 export const patternRegex = (pattern: string): string =>
   partsOf(pattern)
-    .map((part) => ('text' in part ? letter(part.text) : pieceOf(part.letters)!.regex))
+    .map((part) => ('text' in part ? escapeRegExp(part.text) : pieceOf(part.letters)!.regex))
     .join('')
 
 /** The pattern in the letters of C's and Python's strptime; a name of a month is `%b`. */
@@ -134,7 +133,9 @@ export function readByPattern(text: string, pattern: string): string | undefined
   const letters = parts.flatMap((part) => ('letters' in part ? [part.letters] : []))
   const source = parts
     .map((part) =>
-      'text' in part ? letter(part.text) : `(?<g${letters.indexOf(part.letters)}>${ecmaOf(part.letters)})`,
+      'text' in part
+        ? escapeRegExp(part.text)
+        : `(?<g${letters.indexOf(part.letters)}>${ecmaOf(part.letters)})`,
     )
     .join('')
   const groups = new RegExp(`^${source}$`, 'u').exec(text)?.groups

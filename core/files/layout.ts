@@ -3,12 +3,12 @@ import { csvRecordsAt } from './csvRecords'
 /** How the text of a table is laid out. What is left out has its usual value: that of CSV by RFC 4180. */
 export interface Layout {
   /** The letter between two fields; `blanks`: any number of blanks and tabs. */
-  readonly delimiter?: string
-  readonly quote?: string
+  readonly delimiter?: string | undefined
+  readonly quote?: string | undefined
   /** The letter that takes the meaning of the one behind it away; a doubled quote needs none. */
-  readonly escape?: '\\'
+  readonly escape?: '\\' | undefined
   /** Letters of each column of a line; what is beyond the last is its own. */
-  readonly widths?: readonly number[]
+  readonly widths?: readonly number[] | undefined
 }
 
 export interface LaidRecord {
@@ -160,6 +160,13 @@ export function endsOf(text: string, layout: Layout, whole: boolean): 'lf' | 'cr
   } else for (const { index, 0: found } of text.matchAll(/\r\n|\r|\n/g)) end(index + found.length - 1)
   if (ends.size === 0) return undefined
   return ends.size > 1 || ends.has('cr') ? 'mixed' : ends.has('crlf') ? 'crlf' : 'lf'
+}
+
+/** Where a text goes on behind its first lines, whichever way they end; its end where it has no more. */
+export function behindLines(text: string, lines: number): number {
+  const ends = /\r\n|\r|\n/g
+  for (let i = 0; i < lines; i++) if (!ends.exec(text)) return text.length
+  return ends.lastIndex
 }
 
 /** Records of CSV as most of it is written, by the quick reader; else by the one that takes any layout. */

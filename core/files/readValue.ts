@@ -1,22 +1,21 @@
+import { escapeRegExp } from '../text/escapeRegExp'
 import type { ValueType } from '../value'
 import { readByPattern } from './datePattern'
 import type { ValueReading } from './valueReading'
-
-const escaped = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')
 
 /** A number as it is written plainly: its marks and signs of thousands left out, its decimals behind a point. */
 function plainNumber(text: string, { decimal, thousands, marks = [] }: ValueReading): string | undefined {
   let plain = text
   if (marks.length > 0) {
-    const any = marks.map(escaped).join('|')
-    plain = plain.replace(new RegExp(`^([+-]?)(?:${any})\\s?|\\s?(?:${any})$`, 'gu'), '$1').trim()
+    const signs = marks.map(escapeRegExp).join('|')
+    plain = plain.replace(new RegExp(`^([+-]?)(?:${signs})\\s?|\\s?(?:${signs})$`, 'gu'), '$1').trim()
     const brackets = /^\((.*)\)$/.exec(plain)
     if (brackets) return plainNumber(`-${brackets[1]!.trim()}`, { decimal, thousands, marks })
     if (/^[0-9].*-$/.test(plain)) plain = `-${plain.slice(0, -1)}`
   }
   if (thousands) {
     const sign =
-      thousands === ' ' ? '[ \\u00A0\\u202F\\u2009]' : thousands === "'" ? "['’]" : `\\${thousands}`
+      thousands === ' ' ? '[ \\u00A0\\u202F\\u2009]' : thousands === "'" ? "['’]" : escapeRegExp(thousands)
     const grouped = new RegExp(`^[+-]?[1-9][0-9]{0,2}(${sign}[0-9]{3})+(?![0-9])`, 'u').exec(plain)?.[0]
     if (grouped) plain = grouped.replace(new RegExp(sign, 'gu'), '') + plain.slice(grouped.length)
   }

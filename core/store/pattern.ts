@@ -1,4 +1,4 @@
-import { escapeRegExp } from '../expression/dates'
+import { escapeRegExp } from '../text/escapeRegExp'
 import { fail } from '../fault'
 
 /**

@@ -4,6 +4,7 @@ import { fileTypeFromBuffer } from 'file-type'
 import iconv from 'iconv-lite'
 import type { FileFormat } from '../../core/catalog/found'
 import { findDialect } from '../../core/files/dialect'
+import { formats as known } from '../../core/files/formats'
 import type { Encoding } from '../../core/files/encodings'
 
 /** What a file is, by its first bytes and its name; or why it is no table. */
@@ -109,7 +110,7 @@ export async function detectFile(path: string, name: string): Promise<Detected> 
       return { reason: 'gzip that cannot be unpacked to its end: it is broken off or damaged' }
     const whole = gzip ? size <= sampleBytes && plain.length < sampleBytes : size <= sampleBytes
     const found = ofText(plain, name.replace(/\.gz$/i, ''), gzip, whole)
-    if ('reason' in found || whole || gzip || found.kind !== 'csv') return found
+    if ('reason' in found || whole || gzip || !known[found.kind].reads.includes('tail')) return found
     const end = await bytesAt(file, Math.max(0, size - endBytes) & ~1, endBytes + 1)
     return { ...found, end: found.encoding === 'utf-16' ? utf16(end) : decoded(end, found.encoding) }
   } finally {

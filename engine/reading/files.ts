@@ -18,8 +18,8 @@ export interface FilesPlace {
   /** The pattern for people. */
   readonly said: string
   readonly reading: FileReading
-  /** Files that the pattern finds and that are of other datasets. */
-  readonly without?: ReadonlySet<string>
+  /** Which of the files that the pattern finds are of other datasets, and left out. */
+  readonly without?: (paths: readonly string[]) => Promise<ReadonlySet<string>>
   /** Where there is none, the load is skipped, not failed. */
   readonly optional: boolean
 }
@@ -41,7 +41,8 @@ export async function openFiles(
   outcome: Outcome,
 ): Promise<OpenSource | EmptySource> {
   const matching = await new Lister(store).find(pattern)
-  const found = without ? matching.filter(({ path }) => !without.has(path)) : matching
+  const others = await without?.(matching.map(({ path }) => path))
+  const found = others ? matching.filter(({ path }) => !others.has(path)) : matching
   if (found.length === 0)
     throw new StepFault(
       {
@@ -56,7 +57,7 @@ export async function openFiles(
   const all: FoundFile[] = []
   for (const file of found) {
     const full = await insideStore(store, file.path)
-    const read = file.size === 0 ? undefined : await readHead(full, file.path, reading)
+    const read = file.size === 0 ? undefined : (await readHead(full, file.path, reading)).head
     all.push({ ...file, full, format: read?.format ?? { kind: 'csv' } })
     if (read) opened.push({ path: file.path, full, ...read })
   }
@@ -96,7 +97,7 @@ function kindOf(path: string, found: FileKind, { format }: FileReading): FileKin
   return known[named].family === known[found].family && formats[found].counts === 'lines' ? found : named
 }
 
-/** How a file is to be read, and the columns that its head names. @throws StepFault `file` */
+/** What a file is, how it is to be read, and the columns that its head names. @throws StepFault `file` */
 export async function readHead(full: string, path: string, reading: FileReading) {
   // a format that the job names is one of text, whatever the ending says
   const { format, widths, header, delimiter } = reading
@@ -107,5 +108,5 @@ export async function readHead(full: string, path: string, reading: FileReading)
   if ('reason' in detected)
     stepFault('file', `${path}: ${detected.reason}`, 'look at the file; is it what it should be?')
   const kind = kindOf(path, detected.kind, reading)
-  return formats[kind].head(detected, reading)
+  return { detected, head: formats[kind].head(detected, reading) }
 }

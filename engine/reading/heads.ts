@@ -1,19 +1,16 @@
 import { createHash } from 'node:crypto'
 import { and, eq, inArray, sql } from 'drizzle-orm'
-
-import { hasQuotes, quickRecords } from '../../core/files/layout'
+import { FaultError } from '../../core/fault'
+import { behindLines, hasQuotes, quickRecords } from '../../core/files/layout'
 import type { FileFact, FileHead } from '../../core/plan/types'
 import { fileHead } from '../../database/catalog'
-import type { FileStore } from '../connectors/files/store'
-import { insideStore } from '../connectors/files/store'
+import { insideStore, type FileStore } from '../connectors/files/store'
 import type { Engine } from '../context/engine'
 import { inBatches } from '../context/inBatches'
 import { StepFault } from '../context/step'
-import { FaultError } from '../../core/fault'
 import { recordsAbove } from '../formats/csv/lay'
 import { formats } from '../formats'
-import { detectFile } from '../formats/detect'
-import type { FileReading } from '../formats/definition'
+import type { FileReading, Head, Known } from '../formats/definition'
 import { readHead } from './files'
 
 /** What is known of a file by its beginning. */
@@ -107,11 +104,11 @@ async function lookAtHead(
     return undefined
   }
   try {
-    const read = await readHead(full, file.path, reading)
+    const { detected, head: read } = await readHead(full, file.path, reading)
     if (!read) return { header: null, head: { unreadable: 'it has no line with anything in it' } }
     const header = read.names.length > 0 ? read.names : null
     if (formats[read.format.kind].counts !== 'records') return { header, head: {} }
-    return { header, head: await headOfText(full, read) }
+    return { header, head: headOfText(detected, read) }
   } catch (error) {
     if (!(error instanceof StepFault || error instanceof FaultError)) return undefined
     const message = error.message.startsWith(`${file.path}: `)
@@ -124,36 +121,19 @@ async function lookAtHead(
 /** Lines of the beginning that are held against the header. */
 const looked = 200
 
-async function headOfText(
-  full: string,
-  { format, names }: { format: Parameters<typeof recordsAbove>[0]; names: readonly string[] },
-): Promise<FileHead> {
-  const detected = await detectFile(full, 'file')
-  if ('reason' in detected) return { unreadable: detected.reason }
-  const { sample, whole } = detected
-  let skipped = 0
-  for (let i = 0; i < (format.skip ?? 0); i++) {
-    const end = /\r\n|\r|\n/.exec(sample.slice(skipped))
-    if (!end) return {}
-    skipped += end.index + end[0].length
-  }
-  const { delimiter, quote, escape, widths, comment } = format
-  const layout = {
-    ...(delimiter ? { delimiter } : {}),
-    ...(quote ? { quote } : {}),
-    ...(escape ? { escape } : {}),
-    ...(widths ? { widths } : {}),
-  }
-  const text = sample.slice(skipped)
-  const all = quickRecords(text, layout, { whole, limit: looked }).filter(
+function headOfText({ sample, whole }: Known, { format, names }: Head): FileHead {
+  const { comment, tail = 0 } = format
+  const skipped = behindLines(sample, format.skip ?? 0)
+  const all = quickRecords(sample.slice(skipped), format, { whole, limit: looked }).filter(
     ({ fields }) => comment === undefined || !fields[0]!.startsWith(comment),
   )
   const rows = all.slice(recordsAbove(format))
-  if (whole && format.header !== false && all.length > 0 && rows.length - (format.tail ?? 0) <= 0)
+  if (whole && format.header !== false && all.length > 0 && rows.length - tail <= 0)
     return { headerOnly: true }
-  if (!hasQuotes(layout) || names.length < 2) return {}
-  const end = whole ? rows.length - (format.tail ?? 0) : rows.length
-  const odd = rows.slice(0, end).find(({ fields }) => fields.length !== names.length)
+  if (!hasQuotes(format) || names.length < 2) return {}
+  const odd = rows
+    .slice(0, whole ? rows.length - tail : rows.length)
+    .find(({ fields }) => fields.length !== names.length)
   if (!odd) return {}
   const line = sample.slice(0, skipped + odd.at).split(/\r\n|\r|\n/).length
   return { ragged: { line, fields: odd.fields.length, wanted: names.length } }

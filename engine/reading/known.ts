@@ -1,4 +1,4 @@
-import { and, eq } from 'drizzle-orm'
+import { and, arrayContains, eq, inArray, ne, not } from 'drizzle-orm'
 import { postgresTypeFor } from '../../core/catalog/types'
 import { editedColumns, type CatalogColumn } from '../../core/catalog/edits'
 import type { FileFormat } from '../../core/catalog/found'
@@ -11,11 +11,10 @@ import type { OpenSource } from './source'
 
 /** What the catalog knows of the files that are read. */
 export interface KnownDataset {
-  readonly name: string
   readonly columns: readonly CatalogColumn[]
   readonly format: FileFormat | null
-  /** Files that are surveyed, and are of other datasets only. */
-  readonly others: ReadonlySet<string>
+  /** Those of some files that are surveyed, and are of other datasets only. */
+  readonly othersAmong: (paths: readonly string[]) => Promise<ReadonlySet<string>>
 }
 
 /** The dataset that a job names for its files. @throws FaultError `unknown-name`, `file` where it is of another connection */
@@ -32,19 +31,24 @@ export async function knownDataset(
   if (!found) fail('unknown-name', `there is no dataset ${name} in the catalog of ${environment}`)
   if (found.connection !== connection)
     fail('file', `the dataset ${name} is of ${found.connection}, not of ${connection}`)
-  const shapes = await db
-    .select({ path: fileShape.path, datasets: fileShape.datasets })
-    .from(fileShape)
-    .where(and(eq(fileShape.environment, environment), eq(fileShape.connection, connection)))
   return {
-    name,
     columns: editedColumns(found.columns, found.edits),
     format: found.format,
-    others: new Set(
-      shapes
-        .filter(({ datasets }) => datasets.length > 0 && !datasets.includes(found.id))
-        .map(({ path }) => path),
-    ),
+    othersAmong: async (paths) => {
+      const others = await db
+        .select({ path: fileShape.path })
+        .from(fileShape)
+        .where(
+          and(
+            eq(fileShape.environment, environment),
+            eq(fileShape.connection, connection),
+            inArray(fileShape.path, [...paths]),
+            ne(fileShape.datasets, []),
+            not(arrayContains(fileShape.datasets, [found.id])),
+          ),
+        )
+      return new Set(others.map(({ path }) => path))
+    },
   }
 }
 

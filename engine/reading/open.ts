@@ -67,7 +67,7 @@ const readers: Readonly<Record<SourceKind, Reader>> = {
         said: path.text,
         reading: known ? readingOf(from, known) : from,
         optional: from.missing === 'skip',
-        ...(known ? { without: known.others } : {}),
+        ...(known ? { without: known.othersAmong } : {}),
       }
       const source = await openFiles(duck, place, folder, outcome)
       return await use(known && !source.empty ? asKnown(source, known) : source)

@@ -1,14 +1,14 @@
 import type { DuckDBConnection } from '@duckdb/node-api'
 import { judgeEvidence, type Verdict } from '../../core/catalog/evidence'
 import { castTo } from '../../core/cast/cast'
-import { trimSql } from '../../core/catalog/valueClass'
+import { markIn, trimSql } from '../../core/catalog/valueClass'
 import { postgresTypeFor } from '../../core/catalog/types'
 import { patternKind } from '../../core/files/datePattern'
 import type { ValueType } from '../../core/value'
 import { isPlain, readingText, type ValueReading } from '../../core/files/valueReading'
 import { quoteName } from '../../core/text/slot'
 import { literal } from '../duck/duck'
-import { classCounts } from './classCounts'
+import { classCounts, otherValues } from './classCounts'
 import { readingFor, withoutNulls, type Wanted } from './cast'
 import type { OpenSource } from './source'
 
@@ -87,14 +87,13 @@ export async function withMarks(
 ): Promise<Verdict> {
   const { reading } = verdict
   if (!reading?.marks) return verdict
-  const reader = await duck.runAndReadAll(
-    `select distinct trim(regexp_replace(${trimSql(quoteName(column))}, '[-+0-9.,''’()\\s\\x{00A0}\\x{202F}\\x{2009}]|^.*[0-9].*[0-9a-z]{9,}$', '', 'g')) from (select ${quoteName(column)} from ${from} limit ${lookedAt})`,
+  const values = await otherValues(
+    duck,
+    `(select * from ${from} limit ${lookedAt})`,
+    quoteName(column),
+    false,
   )
-  const seen = reader
-    .getRows()
-    .map(([mark]) => String(mark ?? ''))
-    .filter((mark) => reading.marks!.includes(mark) || mark === 'R' || mark === 'Fr')
-    .map((mark) => (mark === 'R' ? 'R$' : mark === 'Fr' ? 'Fr.' : mark))
+  const seen = [...new Set(values.flatMap(({ value }) => markIn(value) ?? []))]
   if (seen.length > 1) {
     const { reading: _, ...text } = verdict
     return { ...text, type: 'text', asked: [] }

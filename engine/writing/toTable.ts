@@ -168,7 +168,8 @@ async function offeredColumns(
     const verdict = seen.get(from)
     const told = byJob.get(from)
     if (verdict?.asked?.length && source.detects && !told) said.push(askedText(from, verdict.asked))
-    if (verdict?.reading && source.detects && !told) readings.set(from, verdict.reading)
+    // what was judged here is not looked at again
+    if (verdict && source.detects && !told) readings.set(from, verdict.reading ?? {})
     // what is written another way than the reader is told stays text, for a person to decide
     const judged = verdict && (verdict.reading && !source.detects ? 'text' : verdict.type)
     const known = source.types?.get(from)

@@ -29,7 +29,7 @@ export const sheets = async (): Promise<readonly Entry[]> => [
   entry('twice.xlsx', await xlsx({ data: sheet(['a', 'a', null], [1, 2, 3], [4, 5, 6]) }), 'a integer, a_2 integer, column_3 integer', rows('1|2|3', '4|5|6')),
   entry('blank-rows.xlsx', await xlsx({ data: sheet(['id', 'side'], [1, 'north'], [null, null], [2, 'south']) }), columns, found),
   entry('named-sheet.xlsx', await xlsx({ a: sheet(['x', 'y'], [1, 2]), data: two }), columns, found, { from: 'sheet: data', loaded: columns }),
-  entry('all-sheets.xlsx', await xlsx({ 'of 2025': two, 'of 2026': sheet(['id', 'side'], [3, 'east']) }), columns, [...found, ['3', 'east']].map((row) => [...row, row[0] === '3' ? 'of 2026' : 'of 2025']), { from: 'sheet: "of *"', loaded: 'id integer, side text, sheet text' }),
+  entry('all-sheets.xlsx', await xlsx({ 'of-2025': two, 'of-2026': sheet(['id', 'side'], [3, 'east']) }), columns, [...found, ['3', 'east']].map((row) => [...row, row[0] === '3' ? 'of-2026' : 'of-2025']), { from: 'sheet: "of-*"', loaded: 'id integer, side text, sheet text' }),
   entry('skipped.xlsx', await xlsx({ data: sheet(['x', 'y'], [9, 9], ['id', 'side'], [1, 'north'], [2, 'south']) }), 'x text, y text', found, { from: 'skip: 2', loaded: columns }),
   fault('notes.xlsx', await xlsx({ notes: sheet(['call the north'], ['then the south']) }), /notes, but no table/),
   fault('no-rows.xlsx', await xlsx({ data: sheet(['id', 'side']) }), /no rows below its header/),

@@ -12,7 +12,7 @@ const of = (name: string, values: readonly string[], type: string, found: readon
 
 /**
  * How values are written: signs of numbers and orders of days as Unicode's CLDR has them for en, de, fr, de-CH, nb and
- * others (numbers/symbols, dateFormats), held against Intl in corpus.test.ts; the rest is common practice, no source.
+ * others (numbers/symbols, dateFormats; core/files/readValue.test.ts holds them against Intl); the rest is common practice, no source.
  */
 export const values: readonly Entry[] = [
   of('integers', ['1', '-2', '+3', '0'], 'integer', ['1', '-2', '3', '0']),

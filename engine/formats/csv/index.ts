@@ -4,7 +4,7 @@ import { fail } from '../../../core/fault'
 import { findDialect } from '../../../core/files/dialect'
 import { joined } from '../../../core/files/header'
 import { folderValues } from '../../../core/files/grouping'
-import { endsOf, quickRecords, type Layout } from '../../../core/files/layout'
+import { behindLines, endsOf, quickRecords } from '../../../core/files/layout'
 import { distinctNames, unnamed } from '../../../core/files/names'
 import { groupBy } from '../../../core/group'
 import { quoteName } from '../../../core/text/slot'
@@ -103,7 +103,7 @@ function dialectOf({
 /** How the job says that a file is read. */
 function formatOf({ gzip, whole }: Known, reading: FileReading, text: string): FileFormat {
   // how lines end is no matter of taste: what plain readers do not take is read all the same
-  const ends = reading.ends ?? endsOf(text, layoutOf(reading), whole)
+  const ends = reading.ends ?? endsOf(text, reading, whole)
   return {
     kind: 'csv',
     ...(reading.widths ? { widths: reading.widths } : { delimiter: reading.delimiter }),
@@ -122,13 +122,6 @@ function formatOf({ gzip, whole }: Known, reading: FileReading, text: string): F
   }
 }
 
-const layoutOf = ({ delimiter, quote, escape, widths }: FileReading): Layout => ({
-  delimiter,
-  ...(quote ? { quote } : {}),
-  ...(escape ? { escape } : {}),
-  ...(widths ? { widths } : {}),
-})
-
 /** The sample in the encoding that the job says, which may be another than the one guessed. */
 function sampleText(known: Known, reading: FileReading): string {
   const single = known.encoding === 'latin-1' || known.encoding === 'windows-1252'
@@ -140,20 +133,16 @@ function sampleText(known: Known, reading: FileReading): string {
 /** The names of the header, or the first row where there is none. */
 function headRecord(text: string, reading: FileReading, whole: boolean): readonly string[] | undefined {
   const { skip = 0, comment, heads = 1 } = reading
-  let rest = text.replace(/^\uFEFF/, '')
-  for (let i = 0; i < skip; i++) {
-    const end = /\r\n|\r|\n/.exec(rest)
-    rest = end ? rest.slice(end.index + end[0].length) : ''
-  }
+  let rest = text.slice(behindLines(text, skip)).replace(/^\uFEFF/, '')
   if (comment !== undefined)
     rest = rest
       .split('\n')
       .filter((line) => !line.startsWith(comment))
       .join('\n')
-  const records = quickRecords(rest, layoutOf(reading), { whole, limit: heads })
+  const records = quickRecords(rest, reading, { whole, limit: heads })
   // of a text whose first record is longer than what was looked at, its beginning
   const [first, ...more] =
-    records.length > 0 ? records : quickRecords(rest, layoutOf(reading), { whole: true, limit: 1 })
+    records.length > 0 ? records : quickRecords(rest, reading, { whole: true, limit: 1 })
   return more.reduce<readonly string[] | undefined>(
     (upper, { fields }) => upper && joined(upper, fields),
     first?.fields,

@@ -4,13 +4,12 @@ import type { FileFormat } from '../../../core/catalog/found'
 import { fail } from '../../../core/fault'
 import { recordsOf } from '../../../core/files/layout'
 
-/** Is a text laid out so that DuckDB's reader does not take it as it is? Then a plain copy is read. */
-export const isOdd = ({ kind, delimiter, widths, escape, ends, heads, under, tail }: FileFormat): boolean =>
-  kind === 'csv' &&
-  (delimiter === 'blanks' ||
-    (delimiter?.length ?? 1) > 1 ||
-    ends === 'mixed' ||
-    [widths, escape, heads, under, tail].some((value) => value !== undefined))
+/** Is the text of a CSV laid out so that DuckDB's reader does not take it as it is? Then a plain copy is read. */
+export const isOdd = ({ delimiter, widths, escape, ends, heads, under, tail }: FileFormat): boolean =>
+  delimiter === 'blanks' ||
+  (delimiter?.length ?? 1) > 1 ||
+  ends === 'mixed' ||
+  [widths, escape, heads, under, tail].some((value) => value !== undefined)
 
 /** Records above the rows: the header's lines and those below it. */
 export const recordsAbove = ({ header = true, heads = 1, under = 0 }: FileFormat): number =>
@@ -31,12 +30,6 @@ export const plainFormat = ({ kind, decimal }: FileFormat): FileFormat => ({
 /** Bytes of a text in UTF-8 of any layout as CSV by RFC 4180: its rows alone. @throws FaultError `file` */
 export function layPlain(format: FileFormat): Transform {
   const decoder = new StringDecoder('utf8')
-  const layout = {
-    ...(format.delimiter ? { delimiter: format.delimiter } : {}),
-    ...(format.quote ? { quote: format.quote } : {}),
-    ...(format.escape ? { escape: format.escape } : {}),
-    ...(format.widths ? { widths: format.widths } : {}),
-  }
   const tail = format.tail ?? 0
   let rest = ''
   let skip = format.skip ?? 0
@@ -53,7 +46,7 @@ export function layPlain(format: FileFormat): Transform {
       rest = rest.slice(end.index + end[0].length)
       skip--
     }
-    const { records, used } = recordsOf(rest, layout, whole)
+    const { records, used } = recordsOf(rest, format, whole)
     const lines: string[] = []
     for (const { fields, at, empty } of records) {
       if (format.comment !== undefined && rest.startsWith(format.comment, at)) continue

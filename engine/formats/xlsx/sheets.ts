@@ -7,6 +7,7 @@ import { findTable, joined, tailOf, type TablePlace } from '../../../core/files/
 import { distinctNames, unnamed } from '../../../core/files/names'
 import { classOf } from '../../../core/catalog/valueClass'
 import { openWorkbook, type SheetRow } from './workbook'
+import { escapeRegExp } from '../../../core/text/escapeRegExp'
 import { checkZip } from '../zip'
 
 /** A sheet that holds a table, laid down as CSV with a header. */
@@ -40,13 +41,7 @@ export interface SheetReading {
 const fits = (title: string, wanted: string): boolean =>
   title === wanted ||
   (wanted.includes('*') &&
-    new RegExp(
-      `^${wanted
-        .split('*')
-        .map((part) => part.replace(/[\\^$.+?()[\]{}|/-]/g, '\\$&'))
-        .join('.*')}$`,
-      'su',
-    ).test(title))
+    new RegExp(`^${wanted.split('*').map(escapeRegExp).join('.*')}$`, 'su').test(title))
 
 /** Rows that are looked at to find where the table begins. */
 const lookAhead = 200

@@ -1,6 +1,7 @@
 import { CellInput, Choice, Tick } from '../../kit/controls'
 import { Button } from '@mui/material'
 import { useCallback, useMemo, useRef, useState, type ReactElement } from 'react'
+import { isRelation } from '../../../core/catalog/datasetKinds'
 import { readingText, sameReading } from '../../../core/files/valueReading'
 import { valueTypes, type ValueType } from '../../../core/value'
 import { useMayChange } from '../../data/session'
@@ -27,6 +28,8 @@ export function Columns({
   const [chosen, setChosen] = useState<Column>()
   const sheet = useRef<HTMLDivElement>(null)
   const editing = edits !== undefined
+  /** How values are written is asked of what is read as text. */
+  const written = editing && !isRelation(data.kind)
   const found = useMemo(() => data.columns, [data.columns])
   const unnamed = found.filter((column) => column.unnamed).length
   const begin = useCallback(() => {
@@ -120,9 +123,9 @@ export function Columns({
       hint: (column) => column.description ?? column.comment,
     },
     {
-      id: 'why', title: editing && data.kind === 'files' ? 'written' : 'why', width: 'minmax(150px, 1.6fr)',
+      id: 'why', title: written ? 'written' : 'why', width: 'minmax(150px, 1.6fr)',
       cell: (column) =>
-        editing && data.kind === 'files' ? (
+        written ? (
           <Written name={column.name} type={edits[column.source]?.type ?? column.type} reading={edits[column.source]?.reading ?? column.reading ?? {}} onChange={(reading) => setEdits({ ...edits, [column.source]: { ...edits[column.source], reading } as Edits[string] })} />
         ) : (
           <span className="soft">{evidenceText(column, data.files ?? undefined)}</span>
@@ -131,7 +134,6 @@ export function Columns({
     },
   ] // prettier-ignore
   // a database says the types itself; there is no evidence to show
-  const written = editing && data.kind === 'files'
   const shown =
     written || found.some((column) => column.verdict || column.fromFolder)
       ? columns
