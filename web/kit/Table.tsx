@@ -200,6 +200,8 @@ export function Table<T>(props: Props<T>): ReactElement {
     estimateSize: () => rowHeight,
     overscan: 12,
   })
+  // rows that become higher move those below them
+  useEffect(() => windowed.measure(), [windowed, rowHeight])
   const items = windowed.getVirtualItems()
   const from = items[0]?.index ?? 0
   const to = items.at(-1)?.index ?? 0

@@ -33,7 +33,7 @@ export function Written({
         group="written"
         label={`pattern of ${name}`}
         value={(reading.dates ?? []).join(' or ')}
-        placeholder="ISO 8601; d.M.yyyy, MM/dd/yyyy h:mm a …"
+        placeholder="ISO 8601, or d.M.yyyy …"
         onChange={(text) => {
           const dates = text.split(' or ').filter((pattern) => pattern.trim() !== '')
           onChange(dates.length > 0 ? { ...rest, dates } : rest)
