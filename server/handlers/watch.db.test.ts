@@ -116,8 +116,11 @@ describe('live events (server-sent events, HTML standard 9.2)', () => {
     })()
     // heard from the moment that the listening stands, which the store alone knows
     while (
-      (await server.own(`select 1 from pg_stat_activity where application_name = 'mattock events'`))
-        .length === 0
+      (
+        await server.own(
+          `select 1 from pg_stat_activity where application_name = 'mattock events' and datname = current_database()`,
+        )
+      ).length === 0
     )
       await new Promise((resolve) => setTimeout(resolve, 20))
     const run = await server.load(job('heard', 'a'))
