@@ -141,6 +141,9 @@ export const fileHead = mattock.table(
     /** Names of its columns; null where it has none, or they are not known. */
     header: text('header').array(),
     head: jsonb('head').$type<FileHead>().notNull(),
+    lookedAt: when('looked_at')
+      .notNull()
+      .default(sql`clock_timestamp()`),
   },
   (t) => [primaryKey({ columns: [t.environment, t.connection, t.path, t.reading] })],
 )

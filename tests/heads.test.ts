@@ -82,8 +82,49 @@ it('says what loads would find, before they run', async () => {
   ])
 })
 
+it('says which values the types of their columns cannot take, by the table, the job and the catalog', async () => {
+  bench.writeFile('odd/table.csv', 'id,v,note\n1,2,x\n3,4.0,"two\nlines"\n5,6.5,y\nmany,7,z\n')
+  bench.writeFile('odd/job.csv', 'a;b;c\n1,5;01.02.2026;Sallow\n2,5;31.02.2026;Brackwell\n')
+  bench.writeFile('odd/good.csv', 'id,v\n1,"2,000"\n3,"4,000,000"\n')
+  const job = (name: string, file: string, into: string, more: string, types = '') => `
+mattock: job/1
+name: ${name}
+title: Odd
+parts:
+  - once:
+      - id: bring-in
+        transfer:
+          from: {store: drop, files: "odd/${file}.csv"${more}}
+          into: {connection: warehouse, table: public.${into}, write: append, unknown_columns: ignore}
+          ${types}
+`
+  const said = async (text: string) => {
+    const { job: saved } = await saveJob(bench.engine, text, { by: 'test' })
+    const { plan } = await makePlan(bench.engine, { job: saved, environment: 'dev', parameters: {}, by: 'test' }) // prettier-ignore
+    return plan.findings.filter(({ code }) => code === 'odd-values').map(({ message }) => message)
+  }
+  // the line counts breaks within quotes; 4.0 is a whole number; two columns are odd
+  expect(await said(job('by-table', 'table', 'flow', ''))).toEqual([
+    expect.stringMatching(
+      /odd\/table\.csv, line 6: id is to be integer, and "many" is none; so it is for 1 of 4 rows looked at, and there are such values of v$/,
+    ),
+  ])
+  expect(
+    await said(
+      job('by-job', 'job', 'new_one', ', delimiter: ";", decimal: ",", dates: [dd.MM.yyyy]', 'types: {a: decimal, b: date, c: text}'), // prettier-ignore
+    ),
+  ).toEqual([
+    expect.stringMatching(/job\.csv, line 3: b is to be date, and "31\.02\.2026" is none; .* 1 of 2/),
+  ])
+  // what the load would work out by itself is none, and neither is a name that the table lacks
+  expect(await said(job('by-itself', 'good', 'flow', ', format: detect'))).toEqual([])
+  expect(await said(job('by-rule', 'good', 'flow', ''))).toEqual([
+    expect.stringMatching(/line 2: v is to be integer, and "2,000" is none; so it is for 2 of 2/),
+  ])
+})
+
 it('looks again only where a file changed', async () => {
-  const kept = async () => await bench.own('select path, xmin::text from mattock.file_head order by path')
+  const kept = async () => await bench.own(`select path, xmin::text from mattock.file_head where path like 'in/%' order by path`)
   const before = await kept()
   expect(before).toHaveLength(Object.keys(files).length)
   await planned()

@@ -1,6 +1,7 @@
 import { escapeRegExp } from '../text/escapeRegExp'
 import { patternKind, patternRegex, patternSql } from '../files/datePattern'
 import type { ValueReading } from '../files/valueReading'
+import { booleanWords, clock, day, era, midnight, never, number, offset } from './forms'
 
 /**
  * How a text becomes a value of a Postgres type: what of it fits, losing nothing, and what is sent. A value that does
@@ -39,20 +40,10 @@ export interface Writing extends ValueReading {
 /** A regular expression that the whole text must fit (RE2). */
 const full = (text: string, pattern: string): string => `regexp_full_match(${text}, '${pattern}')`
 
-const day = '([0-9]{4,6}-[0-9]{1,2}-[0-9]{1,2}|[0-9]{4}/[0-9]{1,2}/[0-9]{1,2})'
-const era = '( ?\\(?BC\\)?)?'
-/** Postgres keeps microseconds: of a finer fraction only zeros may follow. */
-const fraction = '([.,][0-9]{1,6}0*)?'
-const clock = `([01]?[0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9]${fraction})?`
-const midnight = '([T ]00:00(:00([.,]0+)?)?)?'
 /** Days that every year has, in full; February's 29th is looked up. */
 const plainDay =
   '[1-9][0-9]{3}-((0[1-9]|1[0-2])-(0[1-9]|1[0-9]|2[0-8])|(0[13-9]|1[0-2])-(29|30)|(0[13578]|1[02])-31)'
 const plainClock = '([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9](\\.[0-9]{1,6})?)?'
-/** Postgres knows offsets of less than 16 hours. */
-const offset = ' ?(Z|z|UTC|[+-](0[0-9]|1[0-5])(:?[0-5][0-9](:?[0-5][0-9])?)?)'
-const never = '[+-]?(infinity|inf)'
-const number = '[+-]?([0-9]+\\.?[0-9]*|\\.[0-9]+)([eE][+-]?[0-9]{1,3})?'
 
 /** The day at the beginning of a text, as DuckDB reads it. */
 const dayOf = (text: string): string =>
@@ -145,8 +136,6 @@ function floating(type: string, duck: string, digits: number, writing: Writing):
     sent: (text) => point(text, writing),
   }
 }
-
-const booleanWords = 'true|false|t|f|yes|no|y|n|on|off|1|0'
 
 const localOf = (text: string): string => `try_cast(${plainFraction(text)} as timestamp)`
 const zoneName = (zone: string): string => `'${zone.replace(/'/g, "''")}'`

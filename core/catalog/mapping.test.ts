@@ -121,16 +121,20 @@ describe('values that do not fit a type', () => {
   it.each([
     [['1', '-2', ' 3 '], 'integer', 0],
     [['1', '1.5'], 'integer', 1],
-    [['1', '1.5'], 'number', 0],
-    [['1,5'], 'number', 1],
+    [['007', '1.0', '2147483648'], 'integer', 1],
+    [['1', '1.5'], 'double precision', 0],
+    [['1,5'], 'double precision', 1],
+    [['12345.6', '1.234', '1.230'], 'numeric(6,2)', 2],
+    [['Sallow', 'Hexley '], 'character varying(6)', 1],
     [['true', 'false', 'perhaps'], 'boolean', 1],
     [['2026-02-30'], 'date', 1],
     [['', null, '  '], 'integer', 0],
     [['anything at all'], 'text', 0],
+    [['anything at all'], 'an_enum_of_theirs', 0],
   ] as const)('%j as %s: %d', (values, type, count) => expect(misfits(values, type).count).toBe(count))
 
   it('are counted by the decimal comma where that is said', () => {
-    expect(misfits(['1,5', '2'], 'number', { decimal: ',' }).count).toBe(0)
-    expect(misfits(['1.5'], 'number', { decimal: ',' })).toEqual({ count: 1, first: '1.5' })
+    expect(misfits(['1,5', '2'], 'numeric', { decimal: ',' }).count).toBe(0)
+    expect(misfits(['1.5'], 'numeric', { decimal: ',' })).toEqual({ count: 1, first: '1.5' })
   })
 })

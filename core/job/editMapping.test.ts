@@ -56,9 +56,9 @@ describe('the mapping in the text of a job', () => {
 })
 
 it('tells the values of a sample that cannot be cast', () => {
-  expect(misfits(['1', '', null, '<0.05', 'x'], 'number')).toEqual({ count: 2, first: '<0.05' })
-  expect(misfits(['1,5'], 'number')).toEqual({ count: 1, first: '1,5' })
-  expect(misfits(['1,5', '2'], 'number', { decimal: ',' })).toEqual({ count: 0, first: null })
+  expect(misfits(['1', '', null, '<0.05', 'x'], 'numeric')).toEqual({ count: 2, first: '<0.05' })
+  expect(misfits(['1,5'], 'numeric')).toEqual({ count: 1, first: '1,5' })
+  expect(misfits(['1,5', '2'], 'numeric', { decimal: ',' })).toEqual({ count: 0, first: null })
   expect(misfits(['2026-02-30'], 'date').count).toBe(1)
   expect(misfits(['anything'], 'text').count).toBe(0)
 })

@@ -36,6 +36,12 @@ export const kept = {
     days: 180,
     fewest: 1,
   },
+  heads: {
+    title: 'Beginnings of files',
+    says: 'what plans saw of them; a plan looks again where it is asked',
+    days: 90,
+    fewest: 1,
+  },
   touches: {
     title: 'Who read and wrote what',
     says: 'rows a day of each dataset, and the jobs that use it',

@@ -125,6 +125,7 @@ describe('findings', () => {
     ['unreadable-file', 'a page where a table should be', { found: headed({ unreadable: 'an HTML page, not a table' }) }, { found: headed({}) }],
     ['header-only', 'names and no rows', { found: headed({ headerOnly: true }) }, { found: headed({}) }],
     ['ragged-file', 'a line with a field more', { found: headed({ ragged: { line: 7, fields: 3, wanted: 2 } }) }, { found: headed({}) }],
+    ['odd-values', 'a text where a number is due', { found: headed({ odd: { looked: 9, columns: [{ column: 'v', type: 'integer', value: 'many', line: 4, count: 2 }] } }) }, { found: headed({}) }],
     [
       'other-columns', 'a column that the table lacks',
       { found: headed({}, ['id', ' V ', 'colour']), facts: { targets: new Map([[sourceKey('wh', 'raw.flow'), [{ name: 'id' }, { name: 'v' }]]]) } },

@@ -1,3 +1,4 @@
+import type { OddValues } from '../catalog/fits'
 import type { StepKind } from '../job/steps'
 import type { ConnectionKind } from '../connection/connection'
 import type { Resolved, Slot } from '../text/slot'
@@ -12,7 +13,7 @@ export type Level = 'stop' | 'look' | 'note'
 
 export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
-  'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'other-columns', 'target-kind', 'like-target', 'already-loaded', 'raw-sql', 'cleared-too-early',
+  'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'target-kind', 'like-target', 'already-loaded', 'raw-sql', 'cleared-too-early',
   'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
   'range-count', 'parameter', 'expression',
 ] as const // prettier-ignore
@@ -93,6 +94,11 @@ export interface FileHead {
   readonly headerOnly?: true
   /** The first line with another number of fields than the header. */
   readonly ragged?: { readonly line: number; readonly fields: number; readonly wanted: number }
+  /** Values that the columns' types cannot take, with the line of the first, among the rows that were looked at. */
+  readonly odd?: {
+    readonly looked: number
+    readonly columns: readonly (Omit<OddValues, 'row'> & { readonly line: number })[]
+  }
 }
 
 /** A file that a load took in, as the ledger knows it. */
@@ -123,7 +129,7 @@ export interface Facts {
   readonly loaded: ReadonlyMap<string, LoadedFile>
   /** Columns of the tables that loads read, keyed by `sourceKey`. */
   readonly sources: ReadonlyMap<string, readonly SourceColumn[]>
-  /** Columns of the tables that files go into, where one that a table lacks fails the load, keyed by `sourceKey`. */
+  /** Columns of the tables that files go into, keyed by `sourceKey`. */
   readonly targets?: ReadonlyMap<string, readonly SourceColumn[]>
   /** Columns that were found at the source when a step last loaded a row, keyed by `shapeKey`. */
   readonly shapes: ReadonlyMap<string, readonly SourceColumn[]>

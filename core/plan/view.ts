@@ -16,6 +16,8 @@ export interface ResolvedTransfer {
   readonly files: Extract<Resolved, { kind: 'path' }> | undefined
   /** Key of its files among the facts; made once, since it is asked for by many. */
   readonly fileKey: string | undefined
+  /** The dataset of the catalog that its files are said to be of. */
+  readonly dataset: string | undefined
   readonly sourceConnection: string | undefined
   readonly sourceTable: string | undefined
   /** Path of a service with its values filled in. */
@@ -72,6 +74,7 @@ function* resolveTransfers(expansion: Expansion): Generator<ResolvedTransfer> {
         store,
         files: files?.kind === 'path' ? files : undefined,
         fileKey: store && files?.kind === 'path' ? fileKey(store, files.pattern) : undefined,
+        dataset: plainText(get('from.dataset')),
         sourceConnection: plainText(get('from.connection')),
         sourceTable: table(get('from.table')),
         service: plainText(get('from.service')),

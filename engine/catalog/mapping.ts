@@ -1,7 +1,7 @@
 import { valueReadingOf } from '../../core/files/reading'
-import { misfits } from '../../core/catalog/fits'
+import { misfits, readingBySample } from '../../core/catalog/fits'
 import { suggestMapping, type Mapping } from '../../core/catalog/mapping'
-import { valueTypeIn, valueTypeOf } from '../../core/catalog/types'
+import { postgresTypeFor } from '../../core/catalog/types'
 import { fail } from '../../core/fault'
 import { allSteps } from '../../core/job/document'
 import { sourceKind, sources } from '../../core/job/sources'
@@ -9,7 +9,6 @@ import { intoTable, type Transfer } from '../../core/job/steps/transfer'
 import { targetKind, targets } from '../../core/job/targets'
 import { textAt } from '../../core/plan/texts'
 import { quoteName, type Resolved } from '../../core/text/slot'
-import type { ValueType } from '../../core/value'
 import { openPostgres } from '../connectors/connections'
 import { tableColumns, tableOf } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
@@ -88,18 +87,21 @@ export async function mappingSheet(
     spec.columns,
   )
   const valuesOf = (name: string) => sampled.rows.map((row) => row[names.indexOf(name)] ?? null)
-  const typeOf = (name: string): { type: string | null; value: ValueType } => {
+  /** The type as it is said, and as Postgres knows it. */
+  const typeOf = (name: string): { type: string | null; own: string } => {
     const known = target?.find((column) => column.name === name)
     const given = spec.types?.[name]
     return known
-      ? { type: known.type, value: valueTypeOf(known.type) }
-      : { type: given ?? null, value: given ? valueTypeIn(given) : 'text' }
+      ? { type: known.type, own: known.type }
+      : { type: given ?? null, own: given ? postgresTypeFor(given) : 'text' }
   }
+  const stated = valueReadingOf(spec.from)
   return {
     columns: mapping.columns.map((column) => {
       const values = column.source === null ? [] : valuesOf(column.source)
-      const { type, value } = typeOf(column.target)
-      const wrong = misfits(values, value, valueReadingOf(spec.from))
+      const { type, own } = typeOf(column.target)
+      const reading = spec.from.format === 'detect' ? readingBySample(values, stated) : stated
+      const wrong = misfits(values, own, reading)
       return {
         ...column,
         type,

@@ -19,6 +19,8 @@ export const keepers: { readonly [K in KeptKind]: Keeper } = {
     goes: `t.state not in ('waiting', 'running')`,
     tables: ['survey_proposal'],
   }),
+  // several columns are its key
+  heads: rowsOf({ table: 'file_head', key: 'ctid', at: 't.looked_at' }),
   touches: rowsOf({ table: 'touch', key: 'id', at: 't.at' }),
   changes: rowsOf({ table: 'control_change', key: 'id', at: 't.at' }),
 }

@@ -137,6 +137,19 @@ describe('what is kept', () => {
     expect(await amountOf('rejects')).toMatchObject({ count: 0, bytes: 0, oldest: null })
   })
 
+  it('takes what was seen of files, and leaves what was looked at lately', async () => {
+    await bench.own(
+      `insert into mattock.file_head (environment, connection, path, reading, size, modified, head, looked_at)
+       select 'dev', 'drop', n || '.csv', r, 1, 'x', '{}', now() - n * interval '60 days'
+       from generate_series(1, 2) n, unnest(array['a', 'b']) r`,
+    )
+    await tidy(bench.engine)
+    expect(await bench.own('select path, reading from mattock.file_head order by 1, 2')).toEqual([
+      { path: '1.csv', reading: 'a' },
+      { path: '1.csv', reading: 'b' },
+    ])
+  })
+
   it('sweeps folders whose run is gone, and nothing that it did not make', async () => {
     for (const name of ['987654', 'notes']) {
       mkdirSync(join(bench.folder, 'rejects', name), { recursive: true })

@@ -1,4 +1,4 @@
-import type { Transfer } from '../../core/job/steps/transfer'
+import type { CatalogColumn } from '../../core/catalog/edits'
 import { and, eq } from 'drizzle-orm'
 import type pg from 'pg'
 import { connectorOf } from '../../core/connection/connection'
@@ -16,7 +16,7 @@ import {
   type StatementFact,
   type TableFact,
 } from '../../core/plan/types'
-import { transfersOf } from '../../core/plan/view'
+import { transfersOf, type ResolvedTransfer } from '../../core/plan/view'
 import { readShape } from '../../database/schema'
 import { connectionFacts, openAs, openPostgres } from '../connectors/connections'
 import { Lister } from '../connectors/files/store'
@@ -25,7 +25,9 @@ import type { Engine } from '../context/engine'
 import { instantText } from '../context/instant'
 import { tablesOf } from '../steps/tablesOf'
 import type { FileReading } from '../formats/definition'
-import { headsOf } from '../reading/heads'
+import { headsOf, type WantedTypes } from '../reading/heads'
+import { columnsOfDatasets } from '../reading/known'
+import { wantedTypes } from './wantedTypes'
 
 /** Finds out what the rules need to know: a few questions for each connection, not one for each load. */
 export async function gatherFacts(engine: Engine, expansion: Expansion): Promise<Facts> {
@@ -33,9 +35,11 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
   const job = expansion.request.job.name
   const connections = await connectionFacts(engine, environment)
   const shapes = await gatherShapes(engine, job, environment)
+  const known = gatherTables(engine, expansion, connections, shapes.size > 0)
   const [files, { tables, sources, targets }, statements, history, workers, before] = await Promise.all([
-    gatherFiles(engine, expansion, connections),
-    gatherTables(engine, expansion, connections, shapes.size > 0),
+    // what is in the files is held against the tables that they go into
+    known.then(({ targets }) => gatherFiles(engine, expansion, connections, targets)),
+    known,
     gatherStatements(expansion),
     gatherHistory(engine, job, environment),
     workerPlaces(engine),
@@ -61,41 +65,49 @@ async function gatherFiles(
   engine: Engine,
   expansion: Expansion,
   connections: Facts['connections'],
+  targets: ReadonlyMap<string, readonly SourceColumn[]>,
 ): Promise<Map<string, FileFact[]>> {
   const found = new Map<string, FileFact[]>()
-  const byStore = new Map<string, Map<string, { pattern: string; from: Transfer['from'] }>>()
-  for (const { store, files, fileKey, spec } of transfersOf(expansion)) {
+  const byStore = new Map<string, Map<string, ResolvedTransfer>>()
+  const named = new Set<string>()
+  for (const transfer of transfersOf(expansion)) {
+    const { store, fileKey, dataset } = transfer
     if (fileKey === undefined) continue
     let wanted = byStore.get(store!)
     if (!wanted) byStore.set(store!, (wanted = new Map()))
-    if (!wanted.has(fileKey)) wanted.set(fileKey, { pattern: files!.pattern, from: spec.from })
+    if (!wanted.has(fileKey)) wanted.set(fileKey, transfer)
+    if (dataset !== undefined) named.add(dataset)
   }
+  const environment = expansion.request.environment.name
+  const datasets = await columnsOfDatasets(engine, environment, [...named])
+  const typesFor = typesOnce(targets, datasets)
   for (const [name, wanted] of byStore) {
     const known = Object.hasOwn(connections, name) ? connections[name] : undefined
     if (!known?.configured || connectorOf(known.kind).holds !== 'files') continue
-    const { store } = await openAs(engine, 'files', name, expansion.request.environment.name)
+    const { store } = await openAs(engine, 'files', name, environment)
     // a few at a time: the disk has no use for ten thousand questions at once
     const listed = await new Lister(store).findMany(
-      Array.from(wanted.values(), ({ pattern }) => pattern),
+      Array.from(wanted.values(), ({ files }) => files!.pattern),
       32,
     )
     const there: string[] = []
-    for (const [key, { pattern }] of wanted) {
-      const facts = listed.get(pattern) ?? none
+    for (const [key, { files }] of wanted) {
+      const facts = listed.get(files!.pattern) ?? none
       found.set(key, facts)
       if (facts.length > 0 && !facts[0]!.outside) there.push(key)
     }
     // the reading alone tells how a head is read: the same for all rows of a step, so that it is one object
     const readings = new Map<string, FileReading>()
     const asked = there.map((key) => {
-      const { store: _, files: __, missing: ___, dataset, ...said } = wanted.get(key)!.from
+      const transfer = wanted.get(key)!
+      const { store: _, files: __, missing: ___, dataset, ...said } = transfer.spec.from
       // a dataset's files are each read by their own look
       const reading = dataset === undefined ? said : { ...said, format: said.format ?? ('detect' as const) }
       const id = JSON.stringify(reading)
       if (!readings.has(id)) readings.set(id, reading)
-      return { key, file: found.get(key)![0]!, reading: readings.get(id)! }
+      return { key, file: found.get(key)![0]!, reading: readings.get(id)!, types: typesFor(transfer) }
     })
-    const heads = await headsOf(engine, expansion.request.environment.name, store, asked)
+    const heads = await headsOf(engine, environment, store, asked)
     for (const want of asked) {
       const known = heads.get(want)
       if (!known) continue
@@ -108,6 +120,22 @@ async function gatherFiles(
 }
 
 const none: FileFact[] = []
+
+/** What the columns of the files of a transfer are to become: worked out once for all loads of a step into a table. */
+function typesOnce(
+  targets: ReadonlyMap<string, readonly SourceColumn[]>,
+  datasets: ReadonlyMap<string, readonly CatalogColumn[]>,
+) {
+  const made = new Map<string, WantedTypes | undefined>()
+  return ({ step, spec, connection, target, dataset }: ResolvedTransfer): WantedTypes | undefined => {
+    const id = [step.id, connection, target, dataset].join('\n')
+    if (!made.has(id)) {
+      const table = connection && target ? targets.get(sourceKey(connection, target)) : undefined
+      made.set(id, wantedTypes(spec, table, dataset === undefined ? [] : datasets.get(dataset)))
+    }
+    return made.get(id)
+  }
+}
 
 /** The columns that each step of a job found when it last loaded a row. */
 async function gatherShapes(
@@ -154,8 +182,8 @@ async function gatherTables(
   }
   for (const { sourceConnection, sourceTable, connection, target, spec } of transfersOf(expansion)) {
     want(sourceConnection, sourceTable, 'read')
-    const isFilled = spec.from.store !== undefined && spec.into.unknown_columns === 'fail'
-    if (spec.into.store === undefined) want(connection, target, isFilled ? 'filled' : 'other')
+    if (spec.into.store === undefined)
+      want(connection, target, spec.from.store === undefined ? 'other' : 'filled')
   }
   const tables = new Map<string, TableFact>()
   const sources = new Map<string, readonly SourceColumn[]>()

@@ -1,6 +1,8 @@
 import { createHash } from 'node:crypto'
 import { and, eq, inArray, sql } from 'drizzle-orm'
 import { FaultError } from '../../core/fault'
+import { oddValues, type WantedColumn } from '../../core/catalog/fits'
+import { valueReadingOf } from '../../core/files/reading'
 import { behindLines, hasQuotes, quickRecords } from '../../core/files/layout'
 import type { FileFact, FileHead } from '../../core/plan/types'
 import { fileHead } from '../../database/catalog'
@@ -23,6 +25,15 @@ export interface KnownHead {
 export interface WantedHead {
   readonly file: FileFact
   readonly reading: FileReading
+  readonly types?: WantedTypes | undefined
+}
+
+/** What the columns of a file are to become, once its header is known. */
+export interface WantedTypes {
+  /** A digest of what it depends on. */
+  readonly id: string
+  /** By the file's own names; columns that may hold any text are not among them. */
+  readonly of: (header: readonly string[]) => ReadonlyMap<string, WantedColumn>
 }
 
 /** Heads that are asked of, or written to, the database in one go. */
@@ -61,14 +72,14 @@ export async function headsOf(
     const kept = new Map(rows.map((row) => [`${row.path}\n${row.reading}`, row]))
     const news: (typeof fileHead.$inferInsert)[] = []
     await inBatches(some, 32, async (want) => {
-      const { file, reading } = want
-      const id = idOf(reading)
+      const { file, reading, types } = want
+      const id = types ? `${idOf(reading)} ${types.id}` : idOf(reading)
       const before = kept.get(`${file.path}\n${id}`)
       if (before?.size === file.size && before.modified === file.modified) {
         found.set(want, { header: before.header, head: before.head })
         return
       }
-      const looked = await lookAtHead(store, file, reading)
+      const looked = await lookAtHead(store, want)
       if (!looked) return
       found.set(want, looked)
       news.push({ environment, connection: store.name, path: file.path, reading: id, size: file.size, modified: file.modified, ...looked, header: looked.header && [...looked.header] }) // prettier-ignore
@@ -85,6 +96,7 @@ export async function headsOf(
             modified: sql`excluded.modified`,
             header: sql`excluded.header`,
             head: sql`excluded.head`,
+            lookedAt: sql`now()`,
           },
         })
   }
@@ -93,8 +105,7 @@ export async function headsOf(
 
 async function lookAtHead(
   store: FileStore,
-  file: FileFact,
-  reading: FileReading,
+  { file, reading, types }: WantedHead,
 ): Promise<KnownHead | undefined> {
   if (file.size === 0) return undefined
   let full: string
@@ -108,7 +119,7 @@ async function lookAtHead(
     if (!read) return { header: null, head: { unreadable: 'it has no line with anything in it' } }
     const header = read.names.length > 0 ? read.names : null
     if (formats[read.format.kind].counts !== 'records') return { header, head: {} }
-    return { header, head: headOfText(detected, read) }
+    return { header, head: headOfText(detected, read, reading, types) }
   } catch (error) {
     if (!(error instanceof StepFault || error instanceof FaultError)) return undefined
     const message = error.message.startsWith(`${file.path}: `)
@@ -120,8 +131,15 @@ async function lookAtHead(
 
 /** Lines of the beginning that are held against the header. */
 const looked = 200
+/** Columns with odd values that are told of a file. */
+const most = 5
 
-function headOfText({ sample, whole }: Known, { format, names }: Head): FileHead {
+function headOfText(
+  { sample, whole }: Known,
+  { format, names }: Head,
+  reading: FileReading,
+  types: WantedTypes | undefined,
+): FileHead {
   const { comment, tail = 0 } = format
   const skipped = behindLines(sample, format.skip ?? 0)
   const all = quickRecords(sample.slice(skipped), format, { whole, limit: looked }).filter(
@@ -130,11 +148,32 @@ function headOfText({ sample, whole }: Known, { format, names }: Head): FileHead
   const rows = all.slice(recordsAbove(format))
   if (whole && format.header !== false && all.length > 0 && rows.length - tail <= 0)
     return { headerOnly: true }
-  if (!hasQuotes(format) || names.length < 2) return {}
-  const odd = rows
-    .slice(0, whole ? rows.length - tail : rows.length)
-    .find(({ fields }) => fields.length !== names.length)
-  if (!odd) return {}
-  const line = sample.slice(0, skipped + odd.at).split(/\r\n|\r|\n/).length
-  return { ragged: { line, fields: odd.fields.length, wanted: names.length } }
+  const body = rows.slice(0, whole ? rows.length - tail : rows.length)
+  const lineOf = (at: number) => sample.slice(0, skipped + at).split(/\r\n|\r|\n/).length
+  const ragged = names.length > 1 && hasQuotes(format) && body.find(({ fields }) => fields.length !== names.length) // prettier-ignore
+  const fitting = body.filter(({ fields }) => fields.length === names.length)
+  const odd = types
+    ? oddValues(
+        names,
+        fitting.map(({ fields }) => fields),
+        types.of(names),
+        {
+          stated: { ...(format.decimal ? { decimal: format.decimal } : {}), ...valueReadingOf(reading) },
+          detects: reading.format === 'detect',
+        },
+      ).slice(0, most)
+    : []
+  return {
+    ...(ragged
+      ? { ragged: { line: lineOf(ragged.at), fields: ragged.fields.length, wanted: names.length } }
+      : {}),
+    ...(odd.length > 0
+      ? {
+          odd: {
+            looked: fitting.length,
+            columns: odd.map(({ row, ...rest }) => ({ ...rest, line: lineOf(fitting[row]!.at) })),
+          },
+        }
+      : {}),
+  }
 }

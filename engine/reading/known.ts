@@ -66,19 +66,36 @@ export function readingOf(from: From, { format, columns }: KnownDataset): From {
 }
 
 /** What the catalog says of the columns of a source: names, types, and how their values are written. */
-export function asKnown(source: OpenSource, { columns }: KnownDataset): OpenSource {
+export function asKnown(
+  own: OpenSource['columns'],
+  columns: readonly CatalogColumn[],
+): Required<Pick<OpenSource, 'renames' | 'types' | 'readings'>> {
   const renames = new Map<string, string>()
   const types = new Map<string, string>()
   const readings = new Map<string, ValueReading>()
-  const natives = new Map(source.columns.map((column) => [column.name.toLowerCase(), column]))
-  for (const { source: own, name, type, reading, byHand } of columns) {
+  const natives = new Map(own.map((column) => [column.name.toLowerCase(), column]))
+  for (const { source, name, type, reading, byHand } of columns) {
     // a file without a header has the names that a person gave already
-    const column = natives.get(own.toLowerCase()) ?? natives.get(name.toLowerCase())
+    const column = natives.get(source.toLowerCase()) ?? natives.get(name.toLowerCase())
     if (!column) continue
     if (name !== column.name) renames.set(name, column.name)
     // types of their own are kept where nobody said another
     if (column.type === 'VARCHAR' || byHand.includes('type')) types.set(column.name, postgresTypeFor(type))
     readings.set(column.name, reading ?? {})
   }
-  return { ...source, renames, types, readings }
+  return { renames, types, readings }
+}
+
+/** The columns of datasets by name, as the catalog has them, with what a person said; those that are not there are left out. */
+export async function columnsOfDatasets(
+  { db }: Engine,
+  environment: string,
+  names: readonly string[],
+): Promise<Map<string, CatalogColumn[]>> {
+  if (names.length === 0) return new Map()
+  const rows = await db
+    .select({ name: dataset.name, columns: dataset.columns, edits: dataset.edits })
+    .from(dataset)
+    .where(and(eq(dataset.environment, environment), inArray(dataset.name, [...names])))
+  return new Map(rows.map(({ name, columns, edits }) => [name, editedColumns(columns, edits)]))
 }

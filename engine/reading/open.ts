@@ -70,7 +70,9 @@ const readers: Readonly<Record<SourceKind, Reader>> = {
         ...(known ? { without: known.othersAmong } : {}),
       }
       const source = await openFiles(duck, place, folder, outcome)
-      return await use(known && !source.empty ? asKnown(source, known) : source)
+      return await use(
+        known && !source.empty ? { ...source, ...asKnown(source.columns, known.columns) } : source,
+      )
     },
   },
   table: fromDatabase(({ text }) => ({

@@ -11,7 +11,7 @@ interface Words {
 /** A rule over what the heads of files show. Those of one step are one finding. */
 const ofHeads =
   (
-    code: 'unreadable-file' | 'header-only' | 'ragged-file',
+    code: 'unreadable-file' | 'header-only' | 'ragged-file' | 'odd-values',
     is: (head: FileHead) => boolean,
     { one, many }: Words,
   ): Rule =>
@@ -50,6 +50,18 @@ export const raggedFile = ofHeads('ragged-file', ({ ragged }) => ragged !== unde
   one: (path, { ragged }) =>
     `${path}, line ${number(ragged!.line)}: ${ragged!.fields} fields where the header has ${ragged!.wanted}`,
   many: 'have lines with another number of fields than their header',
+})
+
+/** `odd-values`: values at the beginning that the types of their columns cannot take: each would be a reject. */
+export const oddValues = ofHeads('odd-values', ({ odd }) => odd !== undefined, {
+  one: (path, { odd }) => {
+    const { looked, columns } = odd!
+    const [{ column, type, value, line, count }] = columns as [(typeof columns)[number]]
+    const others = columns.slice(1).map((other) => other.column)
+    const shown = value.length > 60 ? `${value.slice(0, 60)}…` : value
+    return `${path}, line ${number(line)}: ${column} is to be ${type}, and "${shown}" is none; so it is for ${number(count)} of ${number(looked)} rows looked at${others.length > 0 ? `, and there are such values of ${some(others)}` : ''}`
+  },
+  many: 'have values that their types cannot take',
 })
 
 /** `other-columns`: files with columns that the table lacks, where that fails the load. */

@@ -5,7 +5,7 @@ import { clearedTooEarly } from './clearedTooEarly'
 import { connection } from './connection'
 import { doesNotVary } from './doesNotVary'
 import { emptyFile } from './emptyFile'
-import { headerOnly, otherColumns, raggedFile, unreadableFile } from './fileHeads'
+import { headerOnly, oddValues, otherColumns, raggedFile, unreadableFile } from './fileHeads'
 import { manyFiles } from './manyFiles'
 import { missingTable } from './missingTable'
 import { nameTooLong } from './nameTooLong'
@@ -46,6 +46,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'unreadable-file': { levels: ['look'], says: 'a file that is no table, by its beginning', rules: [unreadableFile] },
   'header-only': { levels: ['look'], says: 'a file with a header and no rows', rules: [headerOnly] },
   'ragged-file': { levels: ['look'], says: 'lines with another number of fields than the header', rules: [raggedFile] },
+  'odd-values': { levels: ['look'], says: 'values at the beginning of a file that their types cannot take', rules: [oddValues] },
   'other-columns': { levels: ['look'], says: 'a file has columns that the table lacks', rules: [otherColumns] },
   'target-kind': { levels: ['stop'], says: 'a target that is no table', rules: [targetKind] },
   'like-target': { levels: ['look'], says: 'a table would be made although a like one stands', rules: [likeTarget] },

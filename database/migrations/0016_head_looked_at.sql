@@ -1,0 +1,1 @@
+ALTER TABLE "mattock"."file_head" ADD COLUMN "looked_at" timestamp with time zone DEFAULT clock_timestamp() NOT NULL;
