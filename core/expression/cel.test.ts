@@ -2,7 +2,8 @@ import { isCelError, plan, parse, celEnv } from '@bufbuild/cel'
 import { Temporal } from 'temporal-polyfill'
 import { describe, expect, it } from 'vitest'
 import { FaultError } from '../fault'
-import { celCompiler, celRow, plainValue, timestamp } from './cel'
+import { celCompiler, celRow, plainValue } from './cel'
+import { timestamp } from './instants'
 import { unknownNames, unknownNameText } from './names'
 
 const compile = celCompiler('Europe/Oslo')

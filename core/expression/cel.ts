@@ -12,12 +12,12 @@ import {
 import type { CelInput, CelValue } from '@bufbuild/cel'
 import { strings } from '@bufbuild/cel/ext'
 import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
-import { create, isMessage } from '@bufbuild/protobuf'
-import { isReflectMessage } from '@bufbuild/protobuf/reflect'
-import { TimestampSchema, type Timestamp } from '@bufbuild/protobuf/wkt'
 import { Temporal } from 'temporal-polyfill'
 import { fail, FaultError } from '../fault'
 import type { Row, Value, ValueType } from '../value'
+import { conversions } from './conversions'
+import { asInstant, timestamp } from './instants'
+import { evaluationText } from './evaluationText'
 import { formatTime } from './dates'
 
 /** Names an expression can see, each with its fields. */
@@ -60,15 +60,19 @@ export function celCompiler(zone: string): (source: string) => Compiled {
   const asZoned = (value: unknown, into: string): Temporal.ZonedDateTime => {
     const instant = asInstant(value)
     if (instant) return instant.toZonedDateTimeISO(into)
-    if (typeof value === 'string') {
+    if (typeof value !== 'string') throw new Error('format() takes a time, such as slice.from, and a pattern')
+    try {
       if (/^\d{4}-\d\d-\d\d$/.test(value)) return Temporal.PlainDate.from(value).toZonedDateTime(into)
       return Temporal.Instant.from(value).toZonedDateTimeISO(into)
+    } catch (error) {
+      if (!(error instanceof RangeError)) throw error
+      throw new Error(`format() takes a time or a day (ISO 8601), and "${value}" is none`, { cause: error })
     }
-    throw new Error('format() takes a time, such as slice.from, and a pattern')
   }
   const env = celEnv({
     funcs: [
       ...strings,
+      ...conversions,
       celFunc('format', [CelScalar.DYN, CelScalar.STRING], CelScalar.STRING, (time, pattern) =>
         formatTime(asZoned(time, zone), pattern),
       ),
@@ -118,7 +122,7 @@ function compile(source: string, env: ReturnType<typeof celEnv>): Compiled {
         const cause = result.cause
         if (cause instanceof FaultError) throw cause
         const message = cause instanceof Error ? cause.message : result.message
-        fail('expression', `{${source}} cannot be worked out: ${message}`)
+        fail('expression', `{${source}} cannot be worked out: ${evaluationText(message)}`)
       }
       return result
     }
@@ -228,24 +232,6 @@ function indexedField(expr: Expr): { field: string; operand: Expr } | undefined 
   if (!operand || key?.exprKind.case !== 'constExpr') return undefined
   const constant = key.exprKind.value.constantKind
   return constant.case === 'stringValue' ? { field: constant.value, operand } : undefined
-}
-
-export function timestamp(instant: Temporal.Instant): Timestamp {
-  const milliseconds = instant.epochMilliseconds
-  const seconds = Math.floor(milliseconds / 1000)
-  return create(TimestampSchema, {
-    seconds: BigInt(seconds),
-    nanos: Number(instant.epochNanoseconds - BigInt(seconds) * 1_000_000_000n),
-  })
-}
-
-/** The instant of a CEL timestamp (the library hands messages over wrapped), or undefined for any other value. */
-function asInstant(value: unknown): Temporal.Instant | undefined {
-  const message = isReflectMessage(value) ? value.message : value
-  if (!isMessage(message, TimestampSchema)) return undefined
-  return Temporal.Instant.fromEpochMilliseconds(Number(message.seconds) * 1000).add({
-    nanoseconds: message.nanos,
-  })
 }
 
 /** A value of a roster as CEL sees it: integers are int, numbers double, dates text. */

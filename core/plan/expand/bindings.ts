@@ -1,5 +1,6 @@
 import { Temporal } from 'temporal-polyfill'
-import { celInput, celRow, timestamp, type Bindings } from '../../expression/cel'
+import { celInput, celRow, type Bindings } from '../../expression/cel'
+import { timestamp } from '../../expression/instants'
 import type { Job } from '../../job/document'
 import type { Slice } from '../../slice/slices'
 import type { Row, ValueType } from '../../value'
