@@ -109,6 +109,11 @@ describe('findings', () => {
       { found: { 'flow_b_20261101.csv': [{ path: 'flow_b_20261101.csv', size: 1, modified: '', header: ['id', 'other'] }] } },
       { found: { 'flow_b_20261101.csv': [{ path: 'flow_b_20261101.csv', size: 1, modified: '', header: ['v', 'id'] }] } },
     ],
+    [
+      'target-clash', 'columns come later where none may',
+      { found: { 'flow_b_20261101.csv': [{ path: 'flow_b_20261101.csv', size: 1, modified: '', header: ['id', 'v', 'new'] }] } },
+      { into: '{connection: wh, table: "raw.{row.target}", write: upsert, key: [id], unknown_columns: add}', found: { 'flow_b_20261101.csv': [{ path: 'flow_b_20261101.csv', size: 1, modified: '', header: ['id', 'v', 'new'] }] } },
+    ],
     ['does-not-vary', 'no step uses the row', { steps: steps('select {slice.from}') }, { steps: steps('select {row.feed}, {slice.from}') }],
     ['does-not-vary', 'no step uses the slice', { steps: steps('select {row.feed}') }, { steps: steps('select {row.feed}'), span: '2026-11-01' }],
     ['does-not-vary', 'a parameter that nothing uses', { parameters: '{region: {default: all}}' }, { parameters: '{region: {default: all}}', roster: `{control: feeds, where: "row.active && param.region == 'all'"}` }],
@@ -208,7 +213,71 @@ describe('findings', () => {
       roster: '{control: feeds, inner: {rows: [{n: 1}, {n: 2}], exactly_one: true}}',
       steps: steps('select {row.feed}, {row.n}, {slice.from}'),
     }
-    expect(message(nested, 'not-one-row')).toBe('a: expected 1 row, found 2; so it is for 3 outer rows')
+    expect(message(nested, 'not-one-row')).toBe(
+      'a: expected 1 row, found 2; so it is for 3 outer rows: a, b, c',
+    )
+  })
+
+  const many = (count: number, target: (i: number) => string | null) =>
+    Array.from({ length: count }, (_, i) => ({
+      feed: `f${i}`,
+      kind: target(i),
+      target: 'flow',
+      active: true,
+    }))
+  const found = (ask: Ask, code: FindingCode) => plan(ask).findings.filter((finding) => finding.code === code)
+
+  it('says once what is wrong in one text of many loads, with their rows', () => {
+    const rows = many(1_000, (i) => (i % 200 === 7 ? null : i % 200 === 9 ? `x${i}` : '5'))
+    const odd = found({ rows, steps: steps('select {int(row.kind)}, {row.feed}'), slices: '' }, 'expression')
+    expect(odd).toMatchObject([
+      {
+        message:
+          'f7, f207, f407 and 2 more: {int(row.kind)} cannot be worked out: int() was given nothing; ' +
+          'f9: {int(row.kind)} cannot be worked out: "x9" is no whole number; and so for 4 other values',
+        loads: [7, 9, 207, 209, 407, 409, 607, 609, 807, 809],
+        where: { step: 'bring' },
+      },
+    ])
+    const files = '{row.kind}_{row.feed}.csv'
+    expect(
+      found({ rows: many(40, (i) => (i > 36 ? '' : 'a')), files, slices: '' }, 'empty-value'),
+    ).toMatchObject([
+      { message: 'f37, f38, f39: {row.kind} is empty, and a path is built from it', loads: [37, 38, 39] },
+    ])
+  })
+  it('says once that many tables are not there, and each where they are few', () => {
+    const facts = (rows: readonly { kind: string | null }[]) => ({
+      tables: new Map(
+        rows.map(({ kind }) => [
+          sourceKey('wh', `src.${kind}`),
+          { exists: false, mayRead: true, mayWrite: true, user: 'u', others: ['src.t10x'] },
+        ]),
+      ),
+    })
+    const from = (count: number): Ask => {
+      const rows = many(count, (i) => `t${i}`)
+      const step = tableStep.replace('src.{row.feed}', 'src.{row.kind}')
+      return { rows, steps: step, slices: '', facts: facts(rows) }
+    }
+    expect(found(from(3), 'unknown-name')).toHaveLength(3)
+    const [one, ...others] = found(from(300), 'unknown-name')
+    expect(others).toEqual([])
+    expect(one!.message).toMatch(
+      /^f0: there is no table src\.t0 in wh.*; and 299 more like it, of 300 loads in all$/,
+    )
+    expect(one!.loads).toHaveLength(300)
+  })
+  it('names the rows that share a key, and their loads', () => {
+    const rows = [...many(3, () => 'a'), ...many(2, () => 'b')]
+    expect(
+      found({ rows, steps: steps('select {row.kind}, {row.feed}'), slices: '' }, 'key-repeats'),
+    ).toMatchObject([
+      {
+        message: expect.stringMatching(/\(feed\): f0 \(rows 1, 4\), f1 \(rows 2, 5\); their loads/) as string,
+        loads: [0, 1, 3, 4],
+      },
+    ])
   })
 
   // common practice, no source (product.md §14)

@@ -1,6 +1,6 @@
 import { forecast } from '../forecast/forecast'
 import { rules } from './findings'
-import { gatherer } from './gather'
+import { alikeAsOne, gatherer } from './gather'
 import type { Expansion, Facts, Finding, Level, Plan } from './types'
 import { capsOf, workloadOf } from './workload'
 
@@ -18,7 +18,9 @@ export function judge(expansion: Expansion, facts: Facts): Plan {
 export function judgeOnly(expansion: Expansion, facts: Facts): Plan {
   const findings = gatherer(expansion.request.job.name)
   for (const rule of rules) rule(expansion, facts, findings)
-  const all = [...expansion.findings, ...findings.list()].map((finding) => named(finding, expansion))
+  const all = alikeAsOne([...expansion.findings, ...findings.list()]).map((finding) =>
+    named(finding, expansion),
+  )
   all.sort((a, b) => order[a.level] - order[b.level])
   return { ...expansion, findings: all, forecast: null }
 }

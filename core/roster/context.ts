@@ -1,7 +1,7 @@
 import type { Bindings, Compiled } from '../expression/cel'
 import { unknownNames, unknownNameText, type KnownNames } from '../expression/names'
 import { fail } from '../fault'
-import { assemble, compileSlot, workOut, type SlotKind } from '../text/slot'
+import { assemble, compileSlot, emptyFault, workOut, type SlotKind } from '../text/slot'
 
 export interface RosterContext {
   readonly compile: (source: string) => Compiled
@@ -16,7 +16,10 @@ export interface RosterContext {
 export function resolveText(text: string, kind: SlotKind, path: string, context: RosterContext) {
   const slot = compileSlot({ step: '', path, kind, text }, context.compile)
   for (const piece of slot.pieces) if (typeof piece !== 'string') checkNames(piece, context)
-  return assemble(slot, (i) => workOut(slot.pieces[i] as Compiled, context.bindings))
+  const worth = (i: number) => workOut(slot.pieces[i] as Compiled, context.bindings)
+  const empty = emptyFault(slot, worth)
+  if (empty !== undefined) fail('empty-value', empty)
+  return assemble(slot, worth)
 }
 
 function checkNames(compiled: Compiled, context: RosterContext): void {

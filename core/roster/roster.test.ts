@@ -190,6 +190,42 @@ describe('one roster inside another', () => {
     const { roster } = read({ ...outer, inner: { rows: [{ store: 'x' }], prefix: 'inner_' } })
     expect(roster!.rows[0]).toEqual({ key: 'a · x', row: { store: 'a', inner_store: 'x' } })
   })
+  it('goes on where the rosters inside some rows cannot be made, and says for which', () => {
+    const folders = {
+      rows: [{ folder: 'x' }, { folder: null }, { folder: 'y' }, { folder: '' }],
+      key: ['folder'],
+    }
+    const inner = { file: { store: 'drop', path: '{row.folder}/list.csv' }, prefix: 'i_' }
+    const { roster: asked, wanted } = read({ ...folders, inner })
+    // an empty folder is not the folder above
+    expect(asked).toBeUndefined()
+    expect(wanted).toHaveLength(2)
+    const given = Object.fromEntries(
+      wanted.map((source, i) => [
+        sourceId(source),
+        tableOf('n', i === 0 ? [{ n: 1 }, { n: 2 }] : [{ n: 3 }]),
+      ]),
+    )
+    const { roster } = read({ ...folders, inner }, given)
+    expect(roster!.rows.map(({ key }) => key)).toEqual(['x · 1', 'x · 2', 'y · 3'])
+    expect(roster!.faults.map(({ outer, fault }) => [outer, fault.code, fault.message])).toEqual(
+      ['2', '4'].map((outer) => [outer, 'empty-value', '{row.folder} is empty, and a path is built from it']),
+    )
+  })
+  it('names the rows for which a filter cannot be worked out', () => {
+    const rows = [
+      { f: 'a', n: '1' },
+      { f: 'b', n: '' },
+      { f: 'c', n: 'x' },
+      { f: 'd', n: '2' },
+    ]
+    expect(() => read({ rows, key: ['f'], where: 'int(row.n) > 1' })).toThrow(
+      'the filter "int(row.n) > 1" fails for b, c: {int(row.n) > 1} cannot be worked out: an empty text is no whole number',
+    )
+    expect(() => read({ rows, key: ['f'], where: 'row.n' })).toThrow(
+      /fails for a, b, c and 1 more: it gives 1/,
+    )
+  })
   it('tells for which outer row one row was meant and others were found', () => {
     const { roster } = read({
       ...outer,

@@ -1,10 +1,11 @@
 import { celRow, plainValue, type Bindings } from '../expression/cel'
 import { unknownNames, unknownNameText } from '../expression/names'
-import { fail, FaultError } from '../fault'
+import { fail, FaultError, type Fault } from '../fault'
 import { rosterSource, wholeTable, type RosterSource, type RosterSpec } from '../job/rosters'
 import { valueText, type Column, type Row, type Table, type Value, type ValueType } from '../value'
 import type { RosterContext } from './context'
 import { isFault, sourceId, type Gathered } from './gathered'
+import { some } from '../text/someOf'
 import { mostRows } from './most'
 
 /** The rows a job loops over, typed, each with the key that names its loads. */
@@ -16,6 +17,8 @@ export interface Roster {
   readonly total: number
   /** Where exactly one row was meant and others were found; `outer` is the key of the row it was meant for. */
   readonly notOne: readonly { readonly outer: string | null; readonly found: number }[]
+  /** Outer rows whose own roster could not be made, and why; the others go on. */
+  readonly faults: readonly { readonly outer: string; readonly fault: Fault }[]
 }
 
 /**
@@ -50,6 +53,7 @@ function withInner(
   const types = typesOf(outer.columns)
   const rows: { key: string; row: Row }[] = []
   const notOne = [...outerNotOne]
+  const faults = [...outer.faults]
   let key: readonly string[] = outer.key
   let total = 0
   let pending = false
@@ -59,13 +63,17 @@ function withInner(
       bindings: { ...context.bindings, row: celRow(row, types) } as Bindings,
       known: { ...context.known, row: [...columns.keys()] },
     }
-    const inner = level(spec, inside, gathered, want, { row, columns: outer.columns })
-    if (!inner) {
-      pending = true
+    let inner: Roster | undefined
+    let whole: Roster | undefined
+    try {
+      inner = level(spec, inside, gathered, want, { row, columns: outer.columns })
+      whole = inner && spec.inner ? withInner(inner, [], spec.inner, context, gathered, want) : inner
+    } catch (error) {
+      if (!(error instanceof FaultError)) throw error
+      faults.push({ outer: outerKey, fault: error.fault })
       continue
     }
-    const whole = spec.inner ? withInner(inner, [], spec.inner, context, gathered, want) : inner
-    if (!whole) {
+    if (!inner || !whole) {
       pending = true
       continue
     }
@@ -73,11 +81,16 @@ function withInner(
     if (spec.exactly_one && inner.rows.length !== 1)
       notOne.push({ outer: outerKey, found: inner.rows.length })
     notOne.push(...whole.notOne)
+    faults.push(...whole.faults.map(({ outer, fault }) => ({ outer: join(outerKey, outer), fault })))
     total += whole.total
     key = [...outer.key, ...whole.key.filter((name) => !outer.key.includes(name))]
     for (const entry of whole.rows) rows.push({ key: join(outerKey, entry.key), row: entry.row })
   }
-  return pending ? undefined : { columns: [...columns.values()], key, rows, total, notOne }
+  const own = faults.slice(outer.faults.length)
+  // what is wrong for every row alike is no matter of a row
+  if (own.length === outer.rows.length && own.length > 0)
+    if (own.every(({ fault }) => fault.message === own[0]!.fault.message)) throw new FaultError(own[0]!.fault)
+  return pending ? undefined : { columns: [...columns.values()], key, rows, total, notOne, faults }
 }
 
 const join = (outer: string, inner: string): string => (outer === '' ? inner : `${outer} · ${inner}`)
@@ -151,41 +164,55 @@ export function makeRoster(spec: RosterSpec, table: Table, context: RosterContex
       fail('unknown-name', `the roster has no column "${name}"; it has ${names.join(', ')}`)
   }
   let rows = table.rows
-  if (spec.where !== undefined) rows = filterRows(rows, table.columns, spec.where, context)
+  const keyOf = (row: Row, i: number) =>
+    key.map((name) => valueText(row[name] ?? null)).join(' · ') || String(i + 1)
+  if (spec.where !== undefined) rows = filterRows(rows, table.columns, spec.where, context, keyOf)
   if (spec.sort) rows = [...rows].sort(byColumns(spec.sort))
   return {
     columns: table.columns,
     key,
-    rows: rows.map((row, i) => ({
-      key: key.map((name) => valueText(row[name] ?? null)).join(' · ') || String(i + 1),
-      row,
-    })),
+    rows: rows.map((row, i) => ({ key: keyOf(row, i), row })),
     total: table.rows.length,
     notOne: [],
+    faults: [],
   }
 }
 
 const typesOf = (columns: readonly Column[]): Record<string, ValueType> =>
   Object.fromEntries(columns.map(({ name, type }) => [name, type]))
 
-/** The rows for which an expression over `row` is true. */
-export function filterRows(
+/**
+ * The rows for which an expression over `row` is true.
+ * @throws FaultError `unknown-name`, `syntax`, `expression`; the last names the rows it is said of
+ */
+function filterRows(
   rows: readonly Row[],
   columns: readonly Column[],
   where: string,
   context: RosterContext,
+  keyOf: (row: Row, i: number) => string,
 ): Row[] {
   const compiled = context.compile(where)
   const types = typesOf(columns)
   const [unknown] = unknownNames(compiled, { ...context.known, row: columns.map(({ name }) => name) })
   if (unknown)
     fail('unknown-name', `${unknownNameText(unknown)} (in the filter "${where}")`, { offset: unknown.offset })
-  return rows.filter((row) => {
-    const verdict = plainValue(compiled.evaluate({ ...context.bindings, row: celRow(row, types) }))
-    if (typeof verdict !== 'boolean')
-      fail('expression', `the filter "${where}" gives ${String(verdict)}, not true or false`)
-    return verdict
+  const wrong: { key: string; why: string }[] = []
+  const kept = rows.filter((row, i) => {
+    try {
+      const verdict = plainValue(compiled.evaluate({ ...context.bindings, row: celRow(row, types) }))
+      if (typeof verdict === 'boolean') return verdict
+      wrong.push({ key: keyOf(row, i), why: `it gives ${String(verdict)}, not true or false` })
+    } catch (error) {
+      if (!(error instanceof FaultError)) throw error
+      wrong.push({ key: keyOf(row, i), why: error.fault.message })
+    }
+    return false
   })
+  const [first] = wrong
+  if (first)
+    fail('expression', `the filter "${where}" fails for ${some(wrong.map(({ key }) => key))}: ${first.why}`)
+  return kept
 }
 
 function byColumns(columns: readonly string[]) {

@@ -92,6 +92,27 @@ export function workOut(piece: Compiled, bindings: Bindings): Worked {
   return piece.evaluateArguments(bindings).map(plainValue)
 }
 
+const isEmpty = (value: Worked): boolean =>
+  value === null ||
+  value === '' ||
+  (Array.isArray(value) && value.length === 1 && isEmpty(value[0] as Worked))
+
+/** Slots that build a name or a path, in which nothing may be empty. */
+const built: Partial<Record<SlotKind, string>> = { table: 'a name', path: 'a path', address: 'a path' }
+
+/** What is wrong where a name or a path would be built from an empty value; undefined where nothing is. */
+export function emptyFault(
+  slot: Pick<CompiledSlot, 'kind' | 'pieces'>,
+  worth: (index: number) => Worked,
+): string | undefined {
+  const what = built[slot.kind]
+  if (what === undefined) return undefined
+  const empty = slot.pieces.find((piece, i) => typeof piece !== 'string' && isEmpty(worth(i)))
+  return empty === undefined || typeof empty === 'string'
+    ? undefined
+    : `{${empty.source}} is empty, and ${what} is built from it`
+}
+
 /** The text of an expression's worth; pattern() has its one argument in a list. */
 const textOf = (piece: Compiled, value: Worked): string =>
   piece.use === 'pattern' && Array.isArray(value)

@@ -176,7 +176,7 @@ export async function readComparable(engine: Engine, plan: StoredPlan): Promise<
       steps,
       atOnce,
       varies: varies ?? steps.flatMap(({ slots }) => slots.map((): Varies => 'both')),
-      roster: each ? { columns, key: [], rows: own, total: own.length, notOne: [] } : undefined,
+      roster: each ? { columns, key: [], rows: own, total: own.length, notOne: [], faults: [] } : undefined,
       slices: spans.length > 0 ? spans : undefined,
     }
   })

@@ -8,7 +8,7 @@ import { gatherer } from '../gather'
 import { givenParameters } from '../parameters'
 import type { Expansion, PlannedLoad, PlanPart, PlanRequest } from '../types'
 import { resolveLoads } from './loads'
-import { knownColumns, partRoster, rosterContext } from './rosters'
+import { knownColumns, partRoster, tellRepeats, rosterContext } from './rosters'
 import { checkedSlot, variesBy } from './slots'
 
 /**
@@ -66,6 +66,7 @@ export function expand(request: PlanRequest, gathered: Gathered): Expansion {
       each: part.each !== undefined,
       title: part.title ?? planSteps[0]?.title ?? 'once',
     })
+    if (roster) tellRepeats(roster, index, loads, findings)
   })
   return { request, parts, loads, findings: findings.list(), parameters }
 }

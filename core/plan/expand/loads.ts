@@ -63,7 +63,7 @@ export function resolveLoads(part: Resolving): void {
             'stop',
             outcome.fault.message,
             { part: index, step: part.slots[i]!.step, path: part.slots[i]!.path },
-            number,
+            { number, key },
           )
         }
         return outcome.value

@@ -1,5 +1,7 @@
 import { celCompiler, celRow } from '../../expression/cel'
 import { FaultError } from '../../fault'
+import { groupBy } from '../../group'
+import { number, some } from '../../text/someOf'
 import type { Part } from '../../job/document'
 import { rosterNote, type RosterSource } from '../../job/rosters'
 import type { RosterContext } from '../../roster/context'
@@ -8,7 +10,7 @@ import { rosterOf, type Roster } from '../../roster/roster'
 import type { Row } from '../../value'
 import { gatherer, type Gatherer } from '../gather'
 import { givenParameters } from '../parameters'
-import type { PlanRequest } from '../types'
+import type { PlanRequest, PlannedLoad } from '../types'
 import { findingCode } from './codes'
 
 /** What the expressions of a job's rosters see. */
@@ -74,12 +76,12 @@ export function partRoster(
     // with a roster inside it the rows are no longer its own
     const note = spec.inner ? undefined : rosterNote(spec, roster.total)
     if (note) findings.add('range-count', 'note', note.text, { part: index, path: `${path}.${note.kind}` })
-    if (roster.rows.length === 0) {
+    tellFaults(roster, where, findings)
+    if (roster.rows.length === 0 && roster.faults.length === 0) {
       const why = roster.total > 0 ? `its ${roster.total} rows are all filtered out` : 'it has no rows'
       findings.add('empty-roster', 'look', `the roster is empty: ${why}; this part does nothing`, where)
     }
     tellNotOne(roster, where, findings)
-    tellRepeats(roster, where, findings)
     return roster
   } catch (error) {
     if (!(error instanceof FaultError)) throw error
@@ -88,29 +90,54 @@ export function partRoster(
       part: index,
       path,
     })
-    return { columns: [], key: [], rows: [], total: 0, notOne: [] }
+    return { columns: [], key: [], rows: [], total: 0, notOne: [], faults: [] }
   }
+}
+
+/** What stands in the way of the rosters inside outer rows: one finding for those of which the same is said. */
+function tellFaults({ faults }: Roster, where: { part: number; path: string }, findings: Gatherer): void {
+  for (const [said, group] of groupBy(faults, ({ fault }) => `${fault.code}\n${fault.message}`))
+    findings.add(
+      findingCode(group[0]!.fault.code),
+      'stop',
+      `${some(group.map(({ outer }) => outer))}: ${said.slice(said.indexOf('\n') + 1)}`,
+      { ...group[0]!.fault.where, ...where },
+    )
 }
 
 function tellNotOne({ notOne }: Roster, where: { part: number; path: string }, findings: Gatherer): void {
   const [first] = notOne
   if (!first) return
-  const more = notOne.length > 1 ? `; so it is for ${notOne.length} outer rows` : ''
+  const more =
+    notOne.length > 1
+      ? `; so it is for ${number(notOne.length)} outer rows: ${some(notOne.map(({ outer }) => outer ?? ''))}`
+      : ''
   const of = first.outer === null ? '' : `${first.outer}: `
   findings.add('not-one-row', 'stop', `${of}expected 1 row, found ${first.found}${more}`, where)
 }
 
-function tellRepeats({ rows, key }: Roster, where: { part: number; path: string }, findings: Gatherer): void {
-  const seen = new Set<string>()
-  const twice = new Set<string>()
-  for (const row of rows) (seen.has(row.key) ? twice : seen).add(row.key)
-  if (twice.size === 0) return
-  const names = [...twice].slice(0, 3).join(', ')
-  const others = twice.size > 3 ? ` and ${twice.size - 3} more` : ''
+/** `key-repeats`, with the rows and the loads it is said of. */
+export function tellRepeats(
+  { rows, key }: Roster,
+  index: number,
+  loads: readonly PlannedLoad[],
+  findings: Gatherer,
+): void {
+  const places = new Map<string, number[]>()
+  rows.forEach((row, i) => {
+    const known = places.get(row.key)
+    if (known) known.push(i)
+    else places.set(row.key, [i])
+  })
+  const twice = [...places].filter(([, at]) => at.length > 1)
+  if (twice.length === 0) return
+  const names = twice.map(([name, at]) => `${name} (rows ${some(at.map((i) => number(i + 1)))})`)
+  const those = new Set(twice.flatMap(([, at]) => at))
   findings.add(
     'key-repeats',
     'look',
-    `several rows have the same key (${key.join(', ')}): ${names}${others}; their loads cannot be told apart by name. Give the roster a key of more columns`,
-    where,
+    `several rows have the same key (${key.join(', ')}): ${some(names)}; their loads cannot be told apart by name. Give the roster a key of more columns`,
+    { part: index, path: `parts.${index}.each.roster` },
+    loads.flatMap((load, i) => (load.part === index && those.has(load.row) ? [i] : [])),
   )
 }

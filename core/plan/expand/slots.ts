@@ -5,6 +5,7 @@ import { stepPath, type Job } from '../../job/document'
 import {
   assemble,
   compileSlot,
+  emptyFault,
   workOut,
   type CompiledSlot,
   type Resolved,
@@ -96,18 +97,14 @@ export function slotResolver(slot: CompiledSlot, bindings: (row: number, slice: 
     const get = cached(roots.has('row'), roots.has('slice'), work)
     return (row: number, slice: number): Worked => get(row, slice).worth
   })
-  const named = slot.kind === 'table' || slot.kind === 'path' || slot.kind === 'address'
   return cached(slot.roots.has('row'), slot.roots.has('slice'), (row, slice): SlotWorth => {
     try {
-      const empty =
-        named && slot.pieces.find((piece, i) => typeof piece !== 'string' && isEmpty(works[i]!(row, slice)))
-      if (empty && typeof empty !== 'string') {
-        const what = slot.kind === 'table' ? 'a name' : 'a path'
+      const message = emptyFault(slot, (i) => works[i]!(row, slice))
+      if (message !== undefined)
         return {
           value: assembled(slot, (i) => works[i]!(row, slice)),
-          fault: { code: 'empty-value', message: `{${empty.source}} is empty, and ${what} is built from it` },
+          fault: { code: 'empty-value', message },
         }
-      }
       return { value: assemble(slot, (i) => works[i]!(row, slice)) }
     } catch (error) {
       if (!(error instanceof FaultError)) throw error
@@ -125,8 +122,3 @@ function assembled(slot: CompiledSlot, worth: (index: number) => Worked): Resolv
     throw error
   }
 }
-
-const isEmpty = (value: Worked): boolean =>
-  value === null ||
-  value === '' ||
-  (Array.isArray(value) && value.length === 1 && isEmpty(value[0] as Worked))

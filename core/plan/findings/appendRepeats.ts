@@ -1,4 +1,5 @@
-import { some, type Rule } from './rule'
+import { some } from '../../text/someOf'
+import type { Rule } from './rule'
 import { doubles } from '../../job/steps/transfer'
 import { transfersOf } from '../view'
 

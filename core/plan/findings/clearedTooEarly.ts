@@ -1,4 +1,5 @@
-import { some, type Rule } from './rule'
+import { some } from '../../text/someOf'
+import type { Rule } from './rule'
 import { tableUses } from './tableUses'
 
 /**

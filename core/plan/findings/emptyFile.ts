@@ -1,5 +1,6 @@
 import { expectedFiles, placeId, type FilePlace } from './expectedFiles'
-import { loadGroups, number, some, type Rule } from './rule'
+import { number, some } from '../../text/someOf'
+import { loadGroups, type Rule } from './rule'
 
 /** `empty-file`: files of 0 bytes. */
 export const emptyFile: Rule = (expansion, facts, findings) => {

@@ -1,6 +1,7 @@
 import { sourceKey, type FileHead } from '../types'
 import { expectedFiles, placeId, type FilePlace } from './expectedFiles'
-import { loadGroups, number, some, type Rule } from './rule'
+import { number, some } from '../../text/someOf'
+import { loadGroups, type Rule } from './rule'
 
 /** What is said of heads of files: of one load, and of several. */
 interface Words {

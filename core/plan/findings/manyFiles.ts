@@ -1,5 +1,6 @@
 import { expectedFiles, placeId, type FilePlace } from './expectedFiles'
-import { loadGroups, number, some, type Rule } from './rule'
+import { number, some } from '../../text/someOf'
+import { loadGroups, type Rule } from './rule'
 
 /** `many-files`: several files match where a load reads its file. */
 export const manyFiles: Rule = (expansion, facts, findings) => {

@@ -1,7 +1,8 @@
 import { nearestName } from '../../expression/nearest'
 import { sourceKey } from '../types'
 import { transfersOf } from '../view'
-import { loadGroups, some, type Rule } from './rule'
+import { some } from '../../text/someOf'
+import { loadGroups, type Rule } from './rule'
 import { tableUses } from './tableUses'
 
 /** `unknown-name` of a table: one that is read and is not there, with the nearest that is. */

@@ -1,5 +1,6 @@
 import { expectedFiles, placeId, type FilePlace } from './expectedFiles'
-import { loadGroups, number, some, type Rule } from './rule'
+import { number, some } from '../../text/someOf'
+import { loadGroups, type Rule } from './rule'
 
 /** `no-file`: loads whose file is not there. */
 export const noFile: Rule = (expansion, facts, findings) => {

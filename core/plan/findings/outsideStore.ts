@@ -1,5 +1,6 @@
 import { expectedFiles, placeId, type FilePlace } from './expectedFiles'
-import { loadGroups, number, some, type Rule } from './rule'
+import { number, some } from '../../text/someOf'
+import { loadGroups, type Rule } from './rule'
 
 /** `outside-store`: a file that a link leads to out of its store. The loads of other files are not concerned. */
 export const outsideStore: Rule = (expansion, facts, findings) => {

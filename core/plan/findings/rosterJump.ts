@@ -1,4 +1,5 @@
-import { number, type Rule } from './rule'
+import { number } from '../../text/someOf'
+import type { Rule } from './rule'
 
 /** A change that is worth a look: by a third or more, and by three rows at least (our choice, no source). */
 const jumped = (before: number, now: number): boolean =>

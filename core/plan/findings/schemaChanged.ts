@@ -1,7 +1,8 @@
 import { changeText } from '../../catalog/compare'
 import { shapeKey, sourceKey, type SourceColumn } from '../types'
 import { transfersOf } from '../view'
-import { loadGroups, some, type Rule } from './rule'
+import { some } from '../../text/someOf'
+import { loadGroups, type Rule } from './rule'
 
 /** Differences between two lists of columns; types count where both sides know them. */
 function changeOf(before: readonly SourceColumn[], now: readonly SourceColumn[]): string {

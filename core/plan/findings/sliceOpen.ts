@@ -1,5 +1,6 @@
 import { isClosed } from '../../slice/slices'
-import { some, type Rule } from './rule'
+import { some } from '../../text/someOf'
+import type { Rule } from './rule'
 
 /** `slice-open`: a slice that is not over yet, so that what is loaded now is not all of it. */
 export const sliceOpen: Rule = (expansion, _facts, findings) => {

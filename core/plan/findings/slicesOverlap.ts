@@ -1,4 +1,5 @@
-import { some, type Rule } from './rule'
+import { some } from '../../text/someOf'
+import type { Rule } from './rule'
 
 /**
  * `slices-overlap`: slices that cut across spans that were loaded before, as after a change of `every`, or that leave

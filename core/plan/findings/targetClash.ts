@@ -1,7 +1,9 @@
 import { groupBy } from '../../group'
 import { doubles, replaces } from '../../job/steps/transfer'
+import { sourceKey, type Facts } from '../types'
 import { transfersOf, type ResolvedTransfer } from '../view'
-import { some, type Rule } from './rule'
+import { some } from '../../text/someOf'
+import type { Rule } from './rule'
 
 /**
  * `target-clash`: loads that undo each other's work. Replacing the whole table clashes with any other load of it,
@@ -54,6 +56,7 @@ ${target}`
         same.map(({ number }) => number),
       )
     }
+    if (!columnsMatter(group, facts)) continue
     differingColumns(
       group,
       (transfer) => headerOf(transfer),
@@ -65,6 +68,16 @@ ${target}`
     return fileKey === undefined ? undefined : facts.files.get(fileKey)?.find(({ header }) => header)?.header
   }
 }
+
+/** Where columns may come and go, or the table says which it has, files of other columns do not clash. */
+const columnsMatter = (group: readonly ResolvedTransfer[], facts: Facts): boolean =>
+  group.some(
+    ({ spec, connection, target }) =>
+      spec.into.missing_columns === 'fail' ||
+      (spec.into.unknown_columns === 'fail' &&
+        spec.from.dataset === undefined &&
+        !facts.targets?.get(sourceKey(connection!, target!))?.length),
+  )
 
 const sourceOf = ({
   fileKey,

@@ -1,6 +1,7 @@
 import { sourceKey } from '../types'
 import { transfersOf } from '../view'
-import { loadGroups, some, type Rule } from './rule'
+import { some } from '../../text/someOf'
+import { loadGroups, type Rule } from './rule'
 
 interface About {
   readonly part: number
