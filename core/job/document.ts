@@ -17,7 +17,11 @@ export const parameterSchema = z
 
 export const slicesSchema = z
   .strictObject({
-    every: z.string().describe('ISO 8601 duration, such as P1D, PT1H, P1M'),
+    every: z
+      .string()
+      .describe(
+        'ISO 8601 duration, such as P1D, PT1H, P1M; hours that divide a day begin at the same hours of the clock each day',
+      ),
     zone: z.string().default('UTC').describe('IANA time zone'),
     from: z.string().describe('start of the first slice: a date, or a date and time, in the zone'),
     until: z.string().optional().describe('end of the last slice (not part of it)'),

@@ -36,6 +36,51 @@ describe('slices and clock changes', () => {
   })
 })
 
+/** Local hours across clock changes; the hours at which clocks change are IANA's (tzdata). */
+describe('slices of hours', () => {
+  const cutting = (every: string, zone: string, from: string, to: string) =>
+    slicesBetween(spec(every, zone), from, to).map((slice) => [slice.label.slice(11, 16), hours(slice)])
+  it.each([
+    ['Europe/Oslo', '2026-03-29', [['00:00', 5], ['06:00', 6], ['12:00', 6], ['18:00', 6]]],
+    ['Europe/Oslo', '2026-10-25', [['00:00', 7], ['06:00', 6], ['12:00', 6], ['18:00', 6]]],
+    ['America/New_York', '2026-03-08', [['00:00', 5], ['06:00', 6], ['12:00', 6], ['18:00', 6]]],
+    ['Australia/Lord_Howe', '2026-04-05', [['00:00', 6.5], ['06:00', 6], ['12:00', 6], ['18:00', 6]]],
+    ['America/Santiago', '2026-09-06', [['01:00', 5], ['06:00', 6], ['12:00', 6], ['18:00', 6]]],
+  ])('six hours in %s on %s', (zone, day, expected) => {
+    const next = Temporal.PlainDate.from(day).add({ days: 1 }).toString()
+    expect(cutting('PT6H', zone, day, next)).toEqual(expected)
+  }) // prettier-ignore
+  it('begin at the hours of their start, years later, too', () => {
+    const slices = slicesBetween(spec('PT12H', 'Europe/Oslo', '2020-01-01T06:00'), '2026-07-01', '2026-07-03')
+    expect(slices.map(({ label }) => label)).toEqual([
+      '2026-07-01T06:00+02:00',
+      '2026-07-01T18:00+02:00',
+      '2026-07-02T06:00+02:00',
+    ])
+  })
+  it('of an hour are 23 and 25 of one hour each; where the clock changes by less, one is longer', () => {
+    const oslo = (day: string, next: string) => cutting('PT1H', 'Europe/Oslo', day, next)
+    expect(oslo('2026-03-29', '2026-03-30').map(([, length]) => length)).toEqual(Array(23).fill(1))
+    expect(oslo('2026-10-25', '2026-10-26').map(([, length]) => length)).toEqual(Array(25).fill(1))
+    const howe = cutting('PT1H', 'Australia/Lord_Howe', '2026-04-05', '2026-04-06')
+    expect(howe).toHaveLength(24)
+    expect(howe[1]).toEqual(['01:00', 1.5])
+    expect(howe.every(([label]) => String(label).endsWith(':00'))).toBe(true)
+  })
+  it('that do not divide a day are counted on', () => {
+    const lengths = cutting('PT5H', 'Europe/Oslo', '2026-03-28', '2026-03-31').map(([, length]) => length)
+    expect(new Set(lengths)).toEqual(new Set([5]))
+  })
+  it('leave nothing of what a zone skipped', () => {
+    expect(newestClosed(spec('P1D', 'Pacific/Apia', '2011-12-01'), '2011-12-30T10:00:00Z')!.label).toBe(
+      '2011-12-29',
+    )
+    expect(slicesInSpan(spec('P1D', 'Pacific/Apia', '2011-12-01'), '2011-12-30')[0]).toMatchObject({
+      label: '2011-12-31',
+    })
+  })
+})
+
 describe('slices', () => {
   it('FROM/TO is half-open: four days, not five', () => {
     expect(slicesInSpan(spec('P1D', 'UTC'), '2026-11-01/2026-11-05').map(({ label }) => label)).toEqual([
@@ -89,7 +134,7 @@ describe('slices', () => {
       'Pacific/Apia',
       'UTC',
     )
-    const lengths = fc.constantFrom('P1D', 'P1W', 'P1M', 'PT1H', 'PT15M', 'P3D')
+    const lengths = fc.constantFrom('P1D', 'P1W', 'P1M', 'PT1H', 'PT15M', 'P3D', 'PT6H', 'PT2H', 'PT7H')
     fc.assert(
       fc.property(zones, lengths, fc.integer({ min: 0, max: 4000 }), (zone, every, offset) => {
         const from = Temporal.PlainDate.from('2015-01-01').add({ days: offset })

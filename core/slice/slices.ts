@@ -14,6 +14,10 @@ interface Cutter {
   readonly start: Temporal.ZonedDateTime
   readonly end: Temporal.ZonedDateTime | undefined
   readonly every: Temporal.Duration
+  /** Seconds of a slice of hours; undefined where it is of days. */
+  readonly seconds: number | undefined
+  /** Its hours are those of the clock on the wall. */
+  readonly onTheClock: boolean
 }
 
 /** @throws FaultError `slices` where the duration, the zone or a date cannot be read */
@@ -32,12 +36,33 @@ function cutter(spec: SliceSpec): Cutter {
     fail('slices', 'a slice is cut by days or by hours, not by both', where('every'))
   if (!dateUnits && every.total('minutes') < 1)
     fail('slices', 'a slice is a minute or longer', where('every'))
+  const start = zonedTime(spec.from, spec.zone, 'from')
+  const seconds = timeUnits ? every.total('seconds') : undefined
   return {
     zone: spec.zone,
     every,
-    start: zonedTime(spec.from, spec.zone, 'from'),
+    seconds,
+    onTheClock: seconds !== undefined && followsTheClock(seconds, start),
+    start,
     end: spec.until === undefined ? undefined : zonedTime(spec.until, spec.zone, 'until'),
   }
+}
+
+/**
+ * Do slices of so many seconds begin at the same hours of the clock each day, whatever it is set to? They can where they
+ * divide a day: six hours at 00, 06, 12 and 18, of which the one with a clock change has five or seven. Slices that are no
+ * longer than the change itself are counted on, so that the doubled hour is two; but where that would leave the clock.
+ */
+function followsTheClock(seconds: number, start: Temporal.ZonedDateTime): boolean {
+  if (86_400 % seconds !== 0) return false
+  if (seconds > 3_600) return true
+  let at: Temporal.ZonedDateTime | null = start
+  // the rules of a zone come back each year: two changes show them
+  for (let i = 0; i < 2 && (at = at.getTimeZoneTransition('next')); i++) {
+    const change = at.offsetNanoseconds - at.subtract({ nanoseconds: 1 }).offsetNanoseconds
+    if ((change / 1e9) % seconds !== 0) return true
+  }
+  return false
 }
 
 /** A date, a local date and time, or an instant, in a zone. @throws FaultError `slices` */
@@ -55,8 +80,13 @@ export function zonedTime(text: string, zone: string, field = 'from'): Temporal.
 }
 
 /** The nth boundary, counted from the start, so that months and clock changes never drift. */
-function boundary({ start, every }: Cutter, n: number): Temporal.ZonedDateTime {
-  if (every.years || every.months || every.weeks || every.days) {
+function boundary({ zone, start, every, seconds, onTheClock }: Cutter, n: number): Temporal.ZonedDateTime {
+  if (onTheClock)
+    return start
+      .toPlainDateTime()
+      .add({ seconds: seconds! * n })
+      .toZonedDateTime(zone)
+  if (seconds === undefined) {
     return start.add({
       years: every.years * n,
       months: every.months * n,
@@ -64,7 +94,7 @@ function boundary({ start, every }: Cutter, n: number): Temporal.ZonedDateTime {
       days: every.days * n,
     })
   }
-  return start.add({ seconds: every.total('seconds') * n })
+  return start.add({ seconds: seconds * n })
 }
 
 /** Number of the first boundary at or after `time`, by estimate and correction. */
@@ -98,6 +128,9 @@ export function slicesBetween(spec: SliceSpec, from: string, to: string, limit =
   }
 }
 
+/** Nothing is left of a day, or an hour, that a zone skipped. */
+const isNothing = (cut: Cutter, n: number): boolean => boundary(cut, n).equals(boundary(cut, n + 1))
+
 const sliceOf = (start: Temporal.ZonedDateTime, end: Temporal.ZonedDateTime, spec: SliceSpec): Slice => ({
   from: start.toInstant().toString(),
   to: end.toInstant().toString(),
@@ -121,6 +154,7 @@ export function newestClosed(spec: SliceSpec, now: string): Slice | undefined {
   if (cut.end && Temporal.ZonedDateTime.compare(cut.end, time) < 0) time = cut.end
   let n = firstAt(cut, time)
   if (Temporal.ZonedDateTime.compare(boundary(cut, n), time) > 0) n--
+  while (n > 0 && isNothing(cut, n - 1)) n--
   if (n < 1) return undefined
   const [from, to] = [boundary(cut, n - 1), boundary(cut, n)]
   return { from: from.toInstant().toString(), to: to.toInstant().toString(), label: sliceLabel(from, spec) }
@@ -142,7 +176,8 @@ export function slicesInSpan(spec: SliceSpec, span: string): Slice[] {
   }
   const cut = cutter(spec)
   const start = zonedTime(from, cut.zone)
-  const n = firstAt(cut, start)
+  let n = firstAt(cut, start)
+  while (boundary(cut, n).equals(start) && isNothing(cut, n)) n++
   if (!boundary(cut, n).equals(start))
     fail('slices', `no slice begins at ${span}; slices are cut every ${spec.every} from ${spec.from}`)
   return [sliceOf(start, boundary(cut, n + 1), spec)]
