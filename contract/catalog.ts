@@ -183,6 +183,7 @@ export const profileSchema = z.object({
       name: z.string(),
       nulls: z.number(),
       distinct: z.number(),
+      estimated: z.literal(true).optional(),
       min: z.string().nullable(),
       max: z.string().nullable(),
       mean: z.number().nullable(),
@@ -452,6 +453,12 @@ export const catalogRoutes = {
     path: '/api/datasets/:id/profile',
     summary: 'have a worker profile every row',
     params: id,
+    body: z.object({
+      exact: z
+        .boolean()
+        .default(false)
+        .describe('count what would be estimated of files, which takes longer'),
+    }),
   }),
   tableSchema: route({
     method: 'get',

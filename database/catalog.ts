@@ -228,8 +228,10 @@ export const datasetProfile = mattock.table('dataset_profile', {
 export interface ColumnProfile {
   readonly name: string
   readonly nulls: number
-  /** Different values, estimated within some percent beyond a few thousand. */
+  /** Different values. */
   readonly distinct: number
+  /** They are estimated, within some percent. */
+  readonly estimated?: true
   readonly min: string | null
   readonly max: string | null
   /** Numbers only: mean and sample standard deviation. */

@@ -12,8 +12,11 @@ import { catalogColumns, readDataset, datasetTable, typedSql, withDataset, type 
 const bins = 20
 const commonest = 5
 
-/** Asks for a profile; a worker makes it. Asking again while one is under way changes nothing. */
-export async function askProfile(engine: Engine, id: number): Promise<void> {
+/**
+ * Asks for a profile; a worker makes it. Asking again while one is under way changes nothing. `exact`: what of files would
+ * be estimated is counted, which takes longer.
+ */
+export async function askProfile(engine: Engine, id: number, exact = false): Promise<void> {
   await readDataset(engine, id)
   const { rowCount } = await engine.db.$client.query(
     `insert into mattock.dataset_profile (dataset_id, state, asked_at) values ($1, 'waiting', clock_timestamp())
@@ -23,19 +26,19 @@ export async function askProfile(engine: Engine, id: number): Promise<void> {
   )
   if (rowCount)
     await engine.db.$client.query(
-      `select graphile_worker.add_job('profile', json_build_object('dataset', $1::int), job_key := 'profile:' || $1::int, max_attempts := 3)`,
-      [id],
+      `select graphile_worker.add_job('profile', json_build_object('dataset', $1::int, 'exact', $2::boolean), job_key := 'profile:' || $1::int, max_attempts := 3)`,
+      [id, exact],
     )
 }
 
 /** Makes a profile that was asked for. */
-export async function runProfile(engine: Engine, id: number): Promise<void> {
+export async function runProfile(engine: Engine, id: number, exact = false): Promise<void> {
   const set = (values: Partial<typeof datasetProfile.$inferInsert> | Record<string, unknown>) =>
     engine.db.update(datasetProfile).set(values).where(eq(datasetProfile.datasetId, id))
   await set({ state: 'running', startedAt: sql`clock_timestamp()` })
   try {
     const entry = await readDataset(engine, id)
-    const made = await profileDataset(engine, entry)
+    const made = await profileDataset(engine, entry, exact)
     await set({
       state: 'done',
       endedAt: sql`clock_timestamp()`,
@@ -54,7 +57,7 @@ export interface Profile {
 }
 
 /** Profiles every row of a dataset, in the database itself or by DuckDB over its files; two passes. */
-export async function profileDataset(engine: Engine, entry: Dataset): Promise<Profile> {
+export async function profileDataset(engine: Engine, entry: Dataset, exact = false): Promise<Profile> {
   const columns = catalogColumns(entry)
   if (!isRelation(entry.kind))
     return await withDataset(engine, entry, Infinity, async (duck, relation) => {
@@ -67,7 +70,7 @@ export async function profileDataset(engine: Engine, entry: Dataset): Promise<Pr
       })
       const ask = async (statement: string) =>
         (await duck.runAndReadAll(statement)).getRowObjectsJson() as Answer[]
-      return await profile(typed, relation.sql, duckWords, ask)
+      return await profile(typed, relation.sql, exact ? { ...duckWords, distinct: counting } : duckWords, ask)
     })
   const pool = await openPostgres(engine, entry.connection, entry.environment)
   const typed = columns.map((column) => ({ column, value: quoteName(column.source) }))
@@ -79,18 +82,23 @@ type Answer = Record<string, unknown>
 
 /** What the two databases write differently. */
 interface Words {
+  /** How often each value comes is a map that the database makes. */
+  readonly histograms: boolean
   readonly distinct: (value: string) => string
   readonly seconds: (value: string) => string
   /** Counts of the bins of a column whose bin is `b` with its number: as h<number>, a map, or as c<number>_<bin> each. */
   readonly bins: (i: number) => string[]
 }
+const counting = (value: string): string => `count(distinct ${value})`
 const duckWords: Words = {
+  histograms: true,
   distinct: (value) => `approx_count_distinct(${value})`,
   seconds: (value) => `epoch(${value}::timestamp)`,
   bins: (i) => [`histogram(b${i}) as h${i}`],
 }
 const postgresWords: Words = {
-  distinct: (value) => `count(distinct ${value})`,
+  histograms: false,
+  distinct: counting,
   seconds: (value) => `extract(epoch from ${value})::float8`,
   bins: (i) =>
     Array.from({ length: bins }, (_, bin) => `count(*) filter (where b${i} = ${bin}) as c${i}_${bin}`),
@@ -123,7 +131,7 @@ async function profile(
   const first = typed.flatMap((entry, i) => {
     const { column, value } = entry
     const number = numeric(column)
-    const ordered = column.type !== 'boolean' || words === duckWords
+    const ordered = column.type !== 'boolean' || words.histograms
     const at = measure(entry, words)
     const plain = comparable(column, value, words)
     return [
@@ -146,7 +154,7 @@ async function profile(
     return [{ i, low: low!, width: (high! - low!) / bins, place }]
   })
   const few = typed.map((_, i) => Number(whole[`d${i}`]) <= fewValues)
-  const { counts, values } = await counted(typed, second, few, from, words, ask)
+  const { counts, values, different } = await counted(typed, second, few, from, words, ask)
   const columns: ColumnProfile[] = []
   for (const [i, { column, value }] of typed.entries()) {
     const scale = second.find((entry) => entry.i === i)
@@ -154,7 +162,9 @@ async function profile(
     columns.push({
       name: column.source,
       nulls: rows - Number(whole[`n${i}`]),
-      distinct: Math.min(Number(whole[`d${i}`]), Number(whole[`n${i}`])),
+      ...(different.has(i) || words.distinct === counting
+        ? { distinct: different.get(i) ?? Number(whole[`d${i}`]) }
+        : { distinct: Math.min(Number(whole[`d${i}`]), Number(whole[`n${i}`])), estimated: true as const }),
       min: textOf(whole[`min${i}`]),
       max: textOf(whole[`max${i}`]),
       mean: numberOf(whole[`mean${i}`]),
@@ -176,7 +186,7 @@ async function profile(
 
 /** Types that Postgres neither orders nor tells apart (json) are taken as text. */
 function comparable({ type }: CatalogColumn, value: string, words: Words): string {
-  return type === 'text' && words === postgresWords ? `${value}::text` : value
+  return type === 'text' && !words.histograms ? `${value}::text` : value
 }
 
 /** In one pass: values per bin, and by DuckDB how often each value of the columns with few of them comes. */
@@ -187,16 +197,22 @@ async function counted(
   from: string,
   words: Words,
   ask: (statement: string) => Promise<Answer[]>,
-): Promise<{ counts: (name: string) => number; values: Map<number, ColumnProfile['common']> }> {
+): Promise<{
+  counts: (name: string) => number
+  values: Map<number, ColumnProfile['common']>
+  /** Different values of the columns with few. */
+  different: Map<number, number>
+}> {
   const inner = scales.map(({ i, place }) => `${place} as b${i}`)
   const outer = scales.flatMap(({ i }) => words.bins(i))
-  const listed = words === duckWords ? typed.flatMap((_, i) => (few[i] ? [i] : [])) : []
+  const listed = words.histograms ? typed.flatMap((_, i) => (few[i] ? [i] : [])) : []
   for (const i of listed) {
     inner.push(`cast(${typed[i]!.value} as varchar) as t${i}`)
     outer.push(`histogram(t${i}) as t${i}`)
   }
   const values = new Map<number, ColumnProfile['common']>()
-  if (outer.length === 0) return { counts: () => 0, values }
+  const different = new Map<number, number>()
+  if (outer.length === 0) return { counts: () => 0, values, different }
   const [row = {}] = await ask(
     `select ${outer.join(', ')} from (select ${inner.join(', ')} from ${from}) binned`,
   )
@@ -206,8 +222,9 @@ async function counted(
   for (const i of listed) {
     const all = sorted(entriesOf(row[`t${i}`]).map(({ key, value }) => ({ v: key, n: value })))
     values.set(i, all.slice(0, commonest))
+    different.set(i, all.length)
   }
-  return { counts: (name) => found.get(name) ?? 0, values }
+  return { counts: (name) => found.get(name) ?? 0, values, different }
 }
 
 /** The entries of a map as DuckDB writes it. */

@@ -43,7 +43,10 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     logger: queueLog(engine),
     taskList: {
       load: (payload) => work(engine, id, (payload as { load: number }).load, active),
-      profile: (payload) => runProfile(engine, (payload as { dataset: number }).dataset),
+      profile: (payload) => {
+        const { dataset, exact } = payload as { dataset: number; exact?: boolean }
+        return runProfile(engine, dataset, exact)
+      },
       try: (payload) => tryOut(engine, id, (payload as { try: number }).try, tries),
       tidy: async () => void (await tidy(engine)),
       survey: (payload) => look(engine, id, (payload as { survey: number }).survey, surveys),

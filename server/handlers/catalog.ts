@@ -64,8 +64,8 @@ export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
     mutable(await sampleRows(engine, await readDataset(engine, params.id), query.limit)),
   datasetFiles: async ({ engine }, { params, query }) =>
     await datasetFiles(engine, params.id, query.offset, query.limit),
-  profileDataset: async ({ engine }, { params }) => {
-    await askProfile(engine, params.id)
+  profileDataset: async ({ engine }, { params, body }) => {
+    await askProfile(engine, params.id, body.exact)
     return {}
   },
   tableSchema: async ({ engine }, { params }) => {

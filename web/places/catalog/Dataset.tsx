@@ -128,7 +128,10 @@ export default function Dataset(): ReactElement {
           )}
           {view === 'profile' && (
             <Suspense fallback={<Waiting what="opening" />}>
-              <Profile data={data} onAsk={() => void run(call(routes.profileDataset, { params: { id } }))} />
+              <Profile
+                data={data}
+                onAsk={(exact) => void run(call(routes.profileDataset, { params: { id }, body: { exact } }))}
+              />
             </Suspense>
           )}
           {view === 'rows' && <Sample id={id} data={data} />}

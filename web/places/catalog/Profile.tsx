@@ -14,7 +14,13 @@ const short = (value: number): string =>
     : Number(value.toPrecision(6)).toLocaleString('en', { maximumFractionDigits: 6 })
 
 /** What its values are, column by column, over every row. */
-export default function Profile({ data, onAsk }: { data: DatasetData; onAsk: () => void }): ReactElement {
+export default function Profile({
+  data,
+  onAsk,
+}: {
+  data: DatasetData
+  onAsk: (exact: boolean) => void
+}): ReactElement {
   const { profile } = data
   const under = profile && ['waiting', 'running'].includes(profile.state)
   const seconds = profile?.startedAt
@@ -25,7 +31,7 @@ export default function Profile({ data, onAsk }: { data: DatasetData; onAsk: () 
     { id: 'name', title: 'column', width: 'minmax(96px, 1fr)', mono: true, cell: ({ name }) => data.columns.find(({ source }) => source === name)?.name ?? name, hint: ({ name }) => name },
     { id: 'shape', title: 'shape', width: '150px', cell: (column) => <Shape column={column} rows={rows} /> },
     { id: 'nulls', title: 'missing', width: '66px', number: true, cell: ({ nulls }) => (nulls === 0 ? <span className="soft">none</span> : `${share(nulls, rows)} %`), hint: ({ nulls }) => `${numberText(nulls)} of ${numberText(rows)}` },
-    { id: 'distinct', title: 'different', width: '70px', number: true, cell: ({ distinct, nulls }) => (distinct > 1 && distinct === rows - nulls ? 'all' : numberText(distinct)), hint: ({ distinct }) => numberText(distinct) },
+    { id: 'distinct', title: 'different', width: '70px', number: true, cell: ({ distinct, nulls, estimated }) => (estimated ? `≈ ${numberText(distinct)}` : distinct > 1 && distinct === rows - nulls ? 'all' : numberText(distinct)), hint: ({ distinct, estimated }) => `${numberText(distinct)}${estimated ? ', estimated within some percent' : ''}` },
     { id: 'range', title: 'from … to', width: 'minmax(130px, 1.2fr)', mono: true, cell: ({ min, max }) => (min === null ? '' : `${cut(min)} … ${cut(max ?? '')}`), hint: ({ min, max }) => `${min} … ${max}` },
     { id: 'mean', title: 'mean ± deviation', width: '128px', number: true, cell: ({ mean, deviation }) => (mean === null ? '' : `${short(mean)} ± ${short(deviation ?? 0)}`) },
     { id: 'common', title: 'commonest', width: 'minmax(96px, 1.1fr)', cell: ({ common, distinct }) => common.length > 0 && distinct < rows ? common.slice(0, 3).map(({ value, count }) => `${cut(value)} ${share(count, rows)} %`).join(', ') : '', hint: ({ common }) => common.map(({ value, count }) => `${value}: ${numberText(count)}`).join('\n') },
@@ -45,9 +51,20 @@ export default function Profile({ data, onAsk }: { data: DatasetData; onAsk: () 
               : `reading every row, for ${lengthText(Math.max(0.1, seconds))} so far`}
           </span>
         )}
-        <Button style={{ marginLeft: 'auto' }} onClick={onAsk} disabled={under ?? false}>
-          {profile ? 'Profile it again' : 'Profile it'}
-        </Button>
+        <span className="line" style={{ marginLeft: 'auto' }}>
+          {profile?.state === 'done' && profile.columns.some(({ estimated }) => estimated) && (
+            <Button
+              variant="text"
+              onClick={() => onAsk(true)}
+              title="numbers of different values (≈) are estimated; this counts them, which takes longer"
+            >
+              Count them exactly
+            </Button>
+          )}
+          <Button onClick={() => onAsk(false)} disabled={under ?? false}>
+            {profile ? 'Profile it again' : 'Profile it'}
+          </Button>
+        </span>
       </div>
       {profile?.state === 'failed' && (
         <FaultBox error={new Error(`It could not be profiled: ${profile.fault}`)} />
