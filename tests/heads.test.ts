@@ -124,7 +124,8 @@ parts:
 })
 
 it('looks again only where a file changed', async () => {
-  const kept = async () => await bench.own(`select path, xmin::text from mattock.file_head where path like 'in/%' order by path`)
+  const kept = async () =>
+    await bench.own(`select path, xmin::text from mattock.file_head where path like 'in/%' order by path`)
   const before = await kept()
   expect(before).toHaveLength(Object.keys(files).length)
   await planned()

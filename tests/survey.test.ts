@@ -3,6 +3,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { FoundDataset } from '../core/catalog/found'
 import type { SurveyScope } from '../database/catalog'
+import { surveyDatabase } from '../engine/connectors/postgres/survey'
 import { acceptProposals, acceptWaiting } from '../engine/survey/accept'
 import { resumeSurvey, startSurvey, stopSurvey } from '../engine/survey/survey'
 import { testBench, type TestBench } from './support/bench'
@@ -229,6 +230,17 @@ describe('a survey of files', () => {
     expect((await surveyed('drop', { include: ['leave'] })).proposals).toMatchObject([{ kind: 'gone' }])
   })
 
+  it('says of a dataset whose file cannot be read any more that it is there, and why it cannot', async () => {
+    bench.writeFile('spoilt/l.csv', 'a\n1\n')
+    const { id } = await surveyed('drop', { include: ['spoilt'] })
+    await acceptProposals(bench.engine, id, undefined, 'test')
+    bench.writeFile('spoilt/l.csv', '<!DOCTYPE html><html><body>Sign in</body></html>')
+    const again = await surveyed('drop', { include: ['spoilt'] })
+    expect(again.proposals).toEqual([])
+    const [row] = await bench.own('select strays from mattock.survey where id = $1', [again.id])
+    expect(row!.strays).toEqual([{ path: 'spoilt/l.csv', reason: expect.stringContaining('HTML') as string }])
+  })
+
   it('stops when asked, keeps what it read, and goes on from there', async () => {
     for (let i = 0; i < 400; i++)
       writeFileSync(join(bench.drop, `many_${i}.csv`), `a${i % 130},b\n${'1,2\n'.repeat(2000)}`)
@@ -317,6 +329,26 @@ describe('a survey of a database', () => {
       ],
     }) // prettier-ignore
     expect(proposals[1]!.found!.kind).toBe('view')
+  })
+  it('lists what its user may not read, with what it lacks', async () => {
+    const role = `narrow_${process.pid}_${Date.now()}`
+    await bench.rows(`create role ${role}; create schema open; create schema shut; create table open.a (x int);
+      create table open."b c" (x int); create table shut.d (x int); grant usage on schema open to ${role}; grant select on open.a to ${role}`)
+    const client = await bench.warehouse.connect()
+    try {
+      await client.query(`set role ${role}`)
+      const scope = { include: ['open', 'shut'], exclude: [], prefix: '' }
+      const { found, strays } = await surveyDatabase(client, 'warehouse', scope)
+      expect(found.map(({ locator }) => locator)).toEqual(['open.a'])
+      expect(strays).toEqual([
+        { path: 'open.b c', reason: `its user ${role} may not read it: grant select on open.b c` },
+        { path: 'shut.d', reason: `its user ${role} may not read it: grant usage on schema shut` },
+      ])
+    } finally {
+      await client.query('reset role')
+      client.release()
+      await bench.rows(`drop owned by ${role}; drop role ${role}`)
+    }
   })
   it('takes new columns in by itself only where the dataset says so', async () => {
     const scope = { ...everything, include: ['s.pump'] }

@@ -131,7 +131,7 @@ export async function runSurvey(
   const mine = and(eq(survey.id, id), eq(survey.worker, worker), eq(survey.state, 'running'))
   try {
     const { found, strays } = await look(engine, taken, signal)
-    const same = await propose(engine, taken, found)
+    const same = await propose(engine, taken, found, strays)
     if (taken.unattended) await acceptProposals(engine, id, undefined, taken.by, true)
     await engine.db
       .update(survey)
@@ -218,7 +218,12 @@ type Known = typeof dataset.$inferSelect
  * Holds what was found against what is known, and keeps what would change as proposals. Facts that are no schema (rows,
  * bytes, files) of datasets that are as they were are written down at once. Returns how many are as they were.
  */
-async function propose(engine: Engine, taken: Taken, found: readonly Found[]): Promise<number> {
+async function propose(
+  engine: Engine,
+  taken: Taken,
+  found: readonly Found[],
+  strays: readonly Stray[],
+): Promise<number> {
   const known = await engine.db
     .select()
     .from(dataset)
@@ -243,10 +248,12 @@ async function propose(engine: Engine, taken: Taken, found: readonly Found[]): P
     }
   }
   const seen = new Set([...matched.values()].map(({ id }) => id))
+  const unreadable = await datasetsOf(engine, taken, strays)
   for (const before of known) {
     const place = before.locator.split('#')[0]!
     if (
       seen.has(before.id) ||
+      unreadable.has(before.id) ||
       before.goneAt !== null ||
       !inScope(place, taken.scope.include, taken.scope.exclude)
     )
@@ -263,6 +270,21 @@ async function propose(engine: Engine, taken: Taken, found: readonly Found[]): P
   )
   await noteWaiting(engine, proposals)
   return same.length
+}
+
+/** The known datasets that something which cannot be read is of: it is there, so that they are not gone. */
+async function datasetsOf(
+  engine: Engine,
+  { environment, connection }: Taken,
+  strays: readonly Stray[],
+): Promise<Set<number>> {
+  if (strays.length === 0) return new Set()
+  const { rows } = await engine.db.$client.query<{ id: number }>(
+    `select id from mattock.dataset where environment = $1 and connection = $2 and split_part(locator, '#', 1) = any ($3)
+     union select unnest(datasets) from mattock.file_shape where environment = $1 and connection = $2 and path = any ($3)`,
+    [environment, connection, strays.map(({ path }) => path)],
+  )
+  return new Set(rows.map(({ id }) => id))
 }
 
 /** Drift is known from the survey on, whether or not a person accepts it. */

@@ -89,9 +89,10 @@ export const postgres: Connector<'postgres'> = {
   async survey({ name, pool }, { scope, progress }) {
     const client = await pool().connect()
     try {
-      const found = await surveyDatabase(client, name, scope)
-      await progress({ seen: found.length, total: found.length, reused: 0, bytes: 0 })
-      return { found: found.map((dataset) => ({ dataset, paths: [] })), strays: [] }
+      const { found, strays } = await surveyDatabase(client, name, scope)
+      const seen = found.length + strays.length
+      await progress({ seen, total: seen, reused: 0, bytes: 0 })
+      return { found: found.map((dataset) => ({ dataset, paths: [] })), strays }
     } finally {
       client.release()
     }
