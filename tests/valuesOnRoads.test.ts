@@ -155,7 +155,12 @@ parts:
       ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
       : []
     const rows = await bench.rows(`select id, v::text from ${b} order by id`)
-    return { step: step!, reasons: rejects.map(([, , , reason]) => reason), arrived: rows.map(({ v }) => v) }
+    return {
+      step: step!,
+      reasons: rejects.map(([, , , reason]) => reason),
+      raw: rejects.map(([, , , , raw]) => raw),
+      arrived: rows.map(({ v }) => v),
+    }
   }
 
   it.each([
@@ -170,6 +175,15 @@ parts:
     ['text', 'timestamp', ['2026-11-24 10:30', '2026-11-24T10:30:00+02'], ['2026-11-24 10:30:00'], ['2026-11-24T10:30:00+02']],
     ['text', 'varchar(3)', ['abc', 'abcd', 'äöü'], ['abc', 'äöü'], ['abcd']],
     ['date', 'timestamp', ['2026-11-24'], ['2026-11-24 00:00:00'], []],
+    ['bigint', 'integer', ['5', '2147483648', '-2147483648'], ['5', '-2147483648'], ['2147483648']],
+    ['text', 'smallint', ['32767', '32768', '99999999999999999999'], ['32767'], ['32768', '99999999999999999999']],
+    ['numeric', 'numeric(4,1)', ['999.9', '1000', '-999.95', 'NaN', 'Infinity'], ['999.9', 'NaN'], ['1000', '-999.95', 'Infinity']],
+    ['double precision', 'integer', ['7', 'NaN', 'Infinity', '1e300'], ['7'], ['NaN', 'Infinity', '1e+300']],
+    ['numeric', 'real', ['1e39', '1e-60', '0', '2.5', 'NaN'], ['0', '2.5', 'NaN'], [`1${'0'.repeat(39)}`, `0.${'0'.repeat(59)}1`]],
+    ['double precision', 'real', ['0.25', '3.5e38'], ['0.25'], ['3.5e+38']],
+    ['smallint', 'bigint', ['-32768', '7'], ['-32768', '7'], []],
+    ['text', 'date', ['2026-11-24', ' 2026-11-25 ', '0044-03-15 BC', 'infinity', '2026-11-24 10:30', '24.11.2026', 'Nov 24, 2026'], ['2026-11-24', '2026-11-25', '0044-03-15 BC', 'infinity'], ['2026-11-24 10:30', '24.11.2026', 'Nov 24, 2026']],
+    ['text', 'timestamptz', ['2026-11-24 10:30+02', 'yesterday', '2026-11-24'], ['2026-11-24 08:30:00+00', '2026-11-24 00:00:00+00'], ['yesterday']],
     ['uuid', 'text', ['a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'], ['a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'], []],
     ['mood', 'text', ['ok', 'sad'], ['ok', 'sad'], []],
     ['jsonb', 'jsonb', ['{"a": 12345678901234567890.5}'], ['{"a": 12345678901234567890.5}'], []],
@@ -184,6 +198,72 @@ parts:
     expect(found.arrived).toEqual(arrived)
     expect(found.reasons.map((reason) => /^v "(.*)" does not fit /s.exec(reason!)?.[1])).toEqual(rejected)
   }) // prettier-ignore
+
+  it.each([
+    ['text', 'date', ['2026-11-24', '2026-02-30', 'x'], ['2026-11-24'], ['2026-02-30', 'x']],
+    ['text', 'uuid', ['a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11', 'none'], ['a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'], ['none']],
+    ['text', 'mood', ['ok', 'glad', 'sad'], ['ok', 'sad'], ['glad']],
+    ['text', 'boolean', ['yes', 'perhaps', 'f'], ['true', 'false'], ['perhaps']],
+    ['text', 'jsonb', ['{"a": 1.50}', '{a: 1}'], ['{"a": 1.50}'], ['{a: 1}']],
+    ['text', 'int[]', ['{1,2}', '{1,x}'], ['{1,2}'], ['{1,x}']],
+    ['text', 'interval', ['1 day', 'a while'], ['1 day'], ['a while']],
+  ])('%s into %s: what Postgres refuses is a reject of its row alone', async (from, to, values, arrived, rejected) => {
+    const found = await across(from, to, values)
+    expect(found.step).toMatchObject({ state: 'done', read: values.length, written: arrived.length, rejected: rejected.length }) // prettier-ignore
+    expect(found.arrived).toEqual(arrived)
+    expect(found.raw.map((raw) => (JSON.parse(raw!) as { v: string }).v).sort()).toEqual([...rejected].sort())
+  }) // prettier-ignore
+
+  it('rows that the table refuses are rejects, all of them, with all that is said against each', async () => {
+    await bench.rows(
+      `create table ruled_kind (kind text primary key); insert into ruled_kind values ('flow'), ('level');
+       create table ruled_from (id int, kind text, v numeric, "odd ""name""" text);
+       insert into ruled_from select n, case when n % 50 = 7 then 'none' else 'flow' end, case when n % 100 = 7 then -1 else n end, case when n = 900 then null else 'x' end from generate_series(1, 1000) n;
+       insert into ruled_from values (5, 'level', 1, 'twice');
+       create table ruled_to (id int primary key, kind text not null references ruled_kind, v numeric(6,1) constraint above check (v >= 0), "odd ""name""" text not null)`,
+    )
+    const run = async (rejects: string) =>
+      await bench.own(
+        `select l.state, l.read::int, l.written::int, l.rejected::int, s.reject_file, s.reject_reasons
+         from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1`,
+        [
+          await bench.load(`
+mattock: job/1
+name: ruled
+title: Ruled
+parts:
+  - once:
+      - id: copy
+        transfer:
+          from: {connection: warehouse, table: ruled_from}
+          into: {connection: warehouse, table: ruled_to, write: append}
+          rejects: ${rejects}
+`),
+        ],
+      )
+    expect((await run('fail'))[0]).toMatchObject({ state: 'failed', written: 0 })
+    expect((await run('{up_to: 21}'))[0]).toMatchObject({ state: 'failed' })
+    expect(await bench.rows('select * from ruled_to')).toEqual([])
+    const [step] = await run('{up_to: 22}')
+    expect(step).toMatchObject({ state: 'done', read: 1001, written: 979, rejected: 22 })
+    expect(Object.values(step!.reject_reasons as Record<string, number>).reduce((a, b) => a + b, 0)).toBe(22)
+    const kept = csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8'))
+    expect(kept[0]).toEqual(['file', 'line', 'column', 'reason', 'raw'])
+    const byLine = new Map(kept.slice(1).map(([, line, , reason, raw]) => [line, { reason, raw }]))
+    const due = [...Array.from({ length: 20 }, (_, i) => 7 + 50 * i), 900, 1001].sort((a, b) => a - b)
+    expect([...byLine.keys()].map(Number)).toEqual(due)
+    expect(byLine.get('7')!.reason).toMatch(/breaks the check above.*; is not in ruled_kind/)
+    expect(byLine.get('57')!.reason).toMatch(/^is not in ruled_kind, which ruled_to_kind_fkey asks for$/)
+    expect(byLine.get('900')!.reason).toBe('odd "name" is empty, and may not be')
+    expect(byLine.get('1001')!.reason).toMatch(/the same id stands in an earlier row/)
+    expect(JSON.parse(byLine.get('1001')!.raw!)).toEqual({ id: '5', kind: 'level', v: '1.0', 'odd "name"': 'twice' }) // prettier-ignore
+    // what is right arrived, once
+    const [sums] = await bench.rows('select count(*)::int as n, sum(v)::text as v from ruled_to')
+    const [right] = await bench.rows(
+      `select count(*)::int as n, sum(v)::numeric(9,1)::text as v from ruled_from where kind = 'flow' and "odd ""name""" is not null`,
+    )
+    expect(sums).toEqual(right)
+  })
 
   it('a point in time is not cast into a type without a zone; one that does not fit fails a load that allows none', async () => {
     const moved = await across('timestamptz', 'timestamp', ['2026-11-24 10:00+00'])
@@ -301,6 +381,48 @@ ${steps.replace(/^/gm, '      ')}
       const differ = (x: string, y: string) =>
         bench.rows(`select * from (select * from "${x}" except all select * from "${y}") d order by id`)
       expect([await differ(a, b), await differ(b, a)]).toEqual([[], []])
+    },
+  )
+
+  it.each(['csv', 'parquet'])(
+    'values of a table that do not fit the types of a file (%s) are rejects',
+    async (ending) => {
+      const table = `typed_${ending}`
+      await bench.rows(
+        `create table ${table} (id int, v text); insert into ${table} select n, case when n in (3, 5) then 'many, "or" so' else n || '.50' end from generate_series(1, 6) n`,
+      )
+      const out = async (rejects: string) => {
+        const run = await bench.load(`
+mattock: job/1
+name: typed-${ending}
+title: Typed
+parts:
+  - once:
+      - id: out
+        transfer:
+          from: {connection: warehouse, table: ${table}}
+          into: {store: drop, file: "out/typed.${ending}"}
+          types: {v: 'decimal(6,2)'}
+          rejects: ${rejects}
+`)
+        const [step] = await bench.own(
+          `select l.state, l.read::int, l.written::int, l.rejected::int, l.error ->> 'message' as message, s.reject_file
+           from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1`,
+          [run],
+        )
+        return step!
+      }
+      expect(await out('fail')).toMatchObject({
+        state: 'failed',
+        message: expect.stringMatching(/^2 of 6 rows cannot be written, none is allowed: v: cannot be read/) as string, // prettier-ignore
+      })
+      const step = await out('keep')
+      expect(step).toMatchObject({ state: 'done', read: 6, written: 4, rejected: 2 })
+      const kept = csvRecords(readFileSync(`${bench.folder}/rejects/${step.reject_file as string}`, 'utf8'))
+      expect(kept.slice(1).map((fields) => fields.slice(0, 4))).toEqual(
+        ['3', '5'].map((line) => ['', line, 'v', 'v "many, "or" so" does not fit numeric(6,2)']),
+      )
+      expect(JSON.parse(kept[1]![4]!)).toMatchObject({ v: 'many, "or" so' })
     },
   )
 

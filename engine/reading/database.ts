@@ -1,4 +1,4 @@
-import { constants, openSync } from 'node:fs'
+import { constants, createWriteStream, openSync } from 'node:fs'
 import { Socket } from 'node:net'
 import { pipeline } from 'node:stream/promises'
 import type { DuckDBConnection } from '@duckdb/node-api'
@@ -73,7 +73,7 @@ export async function openDatabaseSource(
 
 /**
  * Opens a table or a query for DuckDB: Postgres copies it into a pipe while `work` selects from the other end. Both
- * ends must agree on the number of rows.
+ * ends must agree on the number of rows. With a place for it, it is copied there first, and can be read again.
  */
 export async function withDatabaseSource<T>(
   duck: DuckDBConnection,
@@ -81,6 +81,7 @@ export async function withDatabaseSource<T>(
   source: DatabaseSource,
   on: string,
   { signal, outcome }: ReadContext,
+  again: string | undefined,
   use: (source: OpenSource) => Promise<T>,
 ): Promise<T> {
   const reader = await pool.connect()
@@ -91,21 +92,26 @@ export async function withDatabaseSource<T>(
     const counted = await recorded(reader, outcome, on, `select count(*) as n from ${from}`)
     const rows = Number(counted.rows[0].n)
     const copy = `copy (select ${columns.map(({ name }) => quoteName(name)).join(', ')} from ${from}) to stdout (format csv)`
-    const result = await withPipePath(async (path) => {
+    const toPlace =
+      again === undefined ? withPipePath : <R>(work: (path: string) => Promise<R>) => work(again)
+    const result = await toPlace(async (path) => {
       const over = new AbortController()
       const types = columns.map(({ name, type }) => `${literal(name)}: ${literal(duckTypeFor(type))}`)
       const sql = `(select *, null::varchar as mattock_file from read_csv(${literal(path)}, auto_detect = false, header = false, delim = ',', quote = '"', escape = '"', allow_quoted_nulls = false, columns = {${types.join(', ')}}))`
       let pumped: Promise<void> | undefined
+      if (again !== undefined) await pipeline(reader.query(copyTo(copy)), createWriteStream(path), { signal })
       const opened: OpenSource = {
         empty: false,
-        once: true,
+        ...(again === undefined ? { once: true } : {}),
         label,
         ofText: false,
         columns: columns.map(({ name, type }) => ({ name, type: duckTypeFor(type), own: type })),
         // the bytes begin to flow when DuckDB has opened its end; they flow once
         sql: () => {
-          pumped ??= feed(reader, copy, path, AbortSignal.any([signal, over.signal]))
-          pumped.catch(() => {})
+          if (again === undefined) {
+            pumped ??= feed(reader, copy, path, AbortSignal.any([signal, over.signal]))
+            pumped.catch(() => {})
+          }
           return sql
         },
         drained: async () => await pumped,

@@ -1,3 +1,4 @@
+import { join } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import { valueReadingOf } from '../../core/files/reading'
 import { sourceKind, type From, type SourceKind } from '../../core/job/sources'
@@ -19,6 +20,8 @@ export interface Located {
   readonly text: TextOf
   /** Rows that are wanted at most, where the source is only looked at. */
   readonly limit?: number
+  /** It may have to be read more than once: what does not fit is looked for in it. */
+  readonly again?: boolean
 }
 
 /** A table or query of a database, which can be read within it. */
@@ -43,10 +46,18 @@ interface Reader {
 
 const fromDatabase = (database: NonNullable<Reader['database']>): Reader => ({
   database,
-  open: async (duck, context, located, _folder, use) => {
+  open: async (duck, context, located, folder, use) => {
     const { connection, source } = await databaseInTry(context, database(located))
     const pool = await openPostgres(context.engine, connection, context.environment)
-    return await withDatabaseSource(duck, pool, source, connection, context, use)
+    return await withDatabaseSource(
+      duck,
+      pool,
+      source,
+      connection,
+      context,
+      located.again ? join(folder, 'rows.csv') : undefined,
+      use,
+    )
   },
 })
 
@@ -153,7 +164,8 @@ export async function withSource<T>(
       readers[sourceKind(located.from)].open(duck, context, located, folder, async (given) => {
         const source = given.empty ? given : { ...given, ...writtenAs(located.from) }
         // what a database gives was looked at where it was opened
-        if (!source.empty && !source.once) await context.aside?.lookAtSource(duck, source)
+        if (!source.empty && !readers[sourceKind(located.from)].database)
+          await context.aside?.lookAtSource(duck, source)
         return await use(duck, source)
       }),
     ),

@@ -26,15 +26,30 @@ interface Place {
   readonly spec: ToTable
 }
 
+/** Fills the stage row by row with what files say. `ordered` reads the source in its order. @returns rows in the stage */
+export async function stageWhatFits(
+  place: Place,
+  ordered: DuckDBConnection,
+  { judged, wrong, operands }: Casting,
+  context: StepContext,
+): Promise<number> {
+  const numbered = `(select *, row_number() over () as mattock_n from ${judged})`
+  const select = `select mattock_n, ${operands.join(', ')} from ${numbered}${wrong ? ` where not (${wrong})` : ''}`
+  return await stageRowByRow(
+    place,
+    (copy) => pump(place.client, ordered, select, copy, place.spec.into.connection, context),
+    context,
+  )
+}
+
 /**
  * Fills the stage row by row where it must be: every row that fits goes into mattock_stage, the others into
- * mattock_faults with their number, column and reason. `ordered` reads the source in its order.
- * @returns rows in the stage
+ * mattock_faults with their number, column and reason. `fill` copies the rows in, each with its number and its values as
+ * Postgres writes them. @returns rows in the stage
  */
-export async function stageWhatFits(
+export async function stageRowByRow(
   { client, table, columns, spec }: Place,
-  ordered: DuckDBConnection,
-  casting: Casting,
+  fill: (copy: string) => Promise<unknown>,
   context: StepContext,
 ): Promise<number> {
   const { outcome } = context
@@ -44,16 +59,7 @@ export async function stageWhatFits(
     `create temporary table mattock_raw (n bigint, ${names.map((_, i) => `v${i} text`).join(', ')}) on commit drop;
      create temporary table mattock_faults (n bigint, "column" text, reason text, words text) on commit drop`,
   )
-  const { judged, wrong, operands } = casting
-  const numbered = `(select *, row_number() over () as mattock_n from ${judged})`
-  await pump(
-    client,
-    ordered,
-    `select mattock_n, ${operands.join(', ')} from ${numbered}${wrong ? ` where not (${wrong})` : ''}`,
-    'copy mattock_raw from stdin (format csv)',
-    on,
-    context,
-  )
+  await fill('copy mattock_raw from stdin (format csv)')
   await client.query('create index on mattock_raw (n); analyze mattock_raw')
   const list = names.map(quoteName).join(', ')
   await recorded(
@@ -191,4 +197,19 @@ export function refusedRows(client: pg.ClientBase): MoreWrong {
       after = Number(rows.at(-1)!.n)
     }
   }
+}
+
+/** Of a row that was refused: what the record of rejects says, its number and, of `names`, its values as JSON. */
+export const refusedSql = (names: readonly string[]): string =>
+  `select '' as file, f.n as line, f."column", f.reason,
+     (select to_jsonb(own) from (select ${names.map((name, i) => `r.v${i} as ${quoteName(name)}`).join(', ')}) own)::text as raw
+   from (select n, min("column") as "column", string_agg(reason, '; ' order by reason) as reason from mattock_faults group by n) f
+   join mattock_raw r on r.n = f.n order by f.n`
+
+/** How many rows were refused, by the reason that is said of such rows. */
+export async function refusedReasons(client: pg.ClientBase): Promise<Map<string, number>> {
+  const { rows } = await client.query<{ words: string; n: string }>(
+    'select words, count(*) as n from (select min(words) as words from mattock_faults group by n) each group by 1',
+  )
+  return new Map(rows.map(({ words, n }) => [words, Number(n)]))
 }

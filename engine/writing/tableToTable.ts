@@ -11,10 +11,11 @@ import type { ToTable } from '../../core/job/steps/transfer'
 import { rulesFor, shapedSql } from '../../core/shape/shape'
 import { quoteName } from '../../core/text/slot'
 import { primaryKey, qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
-import { recorded, stepFault, stopped, type StepContext } from '../context/step'
+import { emptyOutcome, recorded, stepFault, stopped, type StepContext } from '../context/step'
 import { openDatabaseSource, type DatabaseSource } from '../reading/database'
 import { filledColumns, sourceColumns, typeFor } from './columns'
 import { writeMarker } from './markers'
+import { isOfData, refusedReasons, refusedSql, stageRowByRow } from './misfits'
 import { checkRejects } from './rejects'
 import { applyStage, goesStraight, makeStage, prepareTarget } from './stage'
 
@@ -26,7 +27,8 @@ export interface TableTransfer {
 
 /**
  * Copies a table from one Postgres database to another: the source shapes and casts while it reads, COPY carries the
- * bytes through. Where both are one database nothing leaves it. Runs inside the transaction of `client`.
+ * bytes through. Where rows may be left out, one that the table refuses is left out, too: then each is looked at by
+ * itself. Runs inside the transaction of `client`.
  */
 export async function tableToTable(
   client: pg.PoolClient,
@@ -34,78 +36,29 @@ export async function tableToTable(
   transfer: TableTransfer,
   context: StepContext,
 ): Promise<void> {
-  const { source, table, spec } = transfer
+  const { outcome } = context
+  const attempt = (rowByRow: boolean) =>
+    withReader(sources, (reader) => copyTable(client, reader, transfer, context, rowByRow))
+  if (transfer.spec.rejects === 'fail') return await attempt(false)
+  await client.query('savepoint mattock_short')
+  try {
+    return await attempt(false)
+  } catch (error) {
+    if (!isOfData(error)) throw error
+    await client.query('rollback to savepoint mattock_short')
+    outcome.log.push(`looking for the rows that the table refuses: ${(error as Error).message}`)
+  }
+  outcome.rejectReasons = {}
+  outcome.counts = emptyOutcome().counts
+  await attempt(true)
+}
+
+/** A connection to read a source by, in a transaction that `work` begins and that goes back at its end. */
+async function withReader(sources: pg.Pool, work: (reader: pg.PoolClient) => Promise<void>): Promise<void> {
   const reader = await sources.connect()
   let broken: Error | undefined
   try {
-    const {
-      from: origin,
-      columns: found,
-      label,
-    } = await openDatabaseSource(reader, source, spec.from.connection!, context.outcome)
-    context.outcome.sourceColumns = found.map(({ name, type }) => ({ name, type }))
-    const from = new Map(found.map((column) => [column.name, column]))
-    const there = (await tableColumns(client, table))?.map(({ name }) => name) ?? []
-    const sourceOf = sourceColumns([...from.keys()], spec, {
-      meets: (plain, name) => there.includes(plain) && !there.includes(name),
-    })
-    // a table that is made from a whole key has it, too
-    const key = source.kind === 'table' ? await primaryKey(reader, source.table) : []
-    const whole = key.every((name) => [...sourceOf.values()].includes(name))
-    const offered = [...sourceOf].map(([name, original]) => ({
-      name,
-      type: typeFor(name, spec, from.get(original)!.type),
-      notNull: from.get(original)!.notNull,
-      inKey: whole ? key.indexOf(original) : -1,
-    }))
-    const columns = filledColumns(
-      await prepareTarget(client, table, spec, offered, context),
-      sourceOf,
-      spec,
-      {
-        source: label,
-        table: `${table.schema}.${table.name}`,
-        names: [...from.keys()],
-      },
-    )
-    const names = columns.map(({ name }) => name)
-    const cast = columns.map((column) => selected(column, from.get(sourceOf.get(column.name)!)!, spec))
-    const select = cast.map(({ sql }) => sql).join(', ')
-    const changed = cast.filter(({ changes }) => changes !== undefined)
-    const wrong = changed.map(({ changes }) => `(${changes!})`).join(' or ')
-    const fits = wrong ? ` where (${wrong}) is not true` : ''
-    const counted = await recorded(
-      reader,
-      context.outcome,
-      spec.from.connection!,
-      `select count(*) as n from ${origin}`,
-    )
-    context.outcome.counts = { ...context.outcome.counts, read: Number(counted.rows[0].n) }
-    const straight = goesStraight(spec)
-    if (!straight)
-      await makeStage(client, table, names, spec.into.repeats === 'keep-last', context, spec.into.connection)
-    const into = straight ? qualified(table) : 'mattock_stage'
-    const copied = await carry(
-      reader,
-      client,
-      `copy (select ${select} from ${origin}${fits}) to stdout (format csv)`,
-      `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`,
-      spec,
-      context,
-    )
-    const read = context.outcome.counts.read
-    if (wrong && copied < read) {
-      const rejected = await keepChanged(reader, origin, changed, wrong, context)
-      context.outcome.counts = { ...context.outcome.counts, rejected }
-      checkRejects(spec, read, rejected, context.outcome)
-    }
-    if (straight) context.outcome.counts = { ...context.outcome.counts, written: copied }
-    else
-      context.outcome.counts = {
-        ...context.outcome.counts,
-        ...(await applyStage(client, table, names, spec, copied, context)),
-      }
-    await writeMarker(client, context)
+    await work(reader)
     // a source is only read: what a function in its query did there goes back
     await reader.query('rollback')
   } catch (error) {
@@ -117,9 +70,109 @@ export async function tableToTable(
   }
 }
 
+async function copyTable(
+  client: pg.PoolClient,
+  reader: pg.PoolClient,
+  { source, table, spec }: TableTransfer,
+  context: StepContext,
+  rowByRow: boolean,
+): Promise<void> {
+  const {
+    from: origin,
+    columns: found,
+    label,
+  } = await openDatabaseSource(reader, source, spec.from.connection!, context.outcome)
+  // what says no offset is a time of the job's zone, whatever the databases are set to
+  const inZone = (by: pg.ClientBase) => by.query(`select set_config('timezone', $1, true)`, [context.zone])
+  await inZone(reader)
+  context.outcome.sourceColumns = found.map(({ name, type }) => ({ name, type }))
+  const from = new Map(found.map((column) => [column.name, column]))
+  const there = (await tableColumns(client, table))?.map(({ name }) => name) ?? []
+  const sourceOf = sourceColumns([...from.keys()], spec, {
+    meets: (plain, name) => there.includes(plain) && !there.includes(name),
+  })
+  // a table that is made from a whole key has it, too
+  const key = source.kind === 'table' ? await primaryKey(reader, source.table) : []
+  const whole = key.every((name) => [...sourceOf.values()].includes(name))
+  const offered = [...sourceOf].map(([name, original]) => ({
+    name,
+    type: typeFor(name, spec, from.get(original)!.type),
+    notNull: from.get(original)!.notNull,
+    inKey: whole ? key.indexOf(original) : -1,
+  }))
+  const columns = filledColumns(await prepareTarget(client, table, spec, offered, context), sourceOf, spec, {
+    source: label,
+    table: `${table.schema}.${table.name}`,
+    names: [...from.keys()],
+  })
+  const names = columns.map(({ name }) => name)
+  const cast = columns.map((column) => selected(column, from.get(sourceOf.get(column.name)!)!, spec))
+  const select = cast.map(({ sql, alone }) => (rowByRow ? alone : sql)).join(', ')
+  const changed = cast.filter(({ changes }) => changes !== undefined)
+  const wrong = changed.map(({ changes }) => `(${changes!})`).join(' or ')
+  const fits = wrong ? ` where (${wrong}) is not true` : ''
+  const counted = await recorded(
+    reader,
+    context.outcome,
+    spec.from.connection!,
+    `select count(*) as n from ${origin}`,
+  )
+  const read = Number(counted.rows[0].n)
+  context.outcome.counts = { ...context.outcome.counts, read }
+  const straight = goesStraight(spec) && !rowByRow
+  const into = straight ? qualified(table) : 'mattock_stage'
+  let copied: number
+  let rejected: number
+  if (rowByRow) {
+    // two readings number the rows alike: none joins another's scan in its middle
+    await reader.query('set local synchronize_seqscans to off')
+    const out = `copy (select mattock_n, ${select} from ${numbered(origin)}${fits}) to stdout (format csv)`
+    await inZone(client)
+    copied = await stageRowByRow(
+      { client, table, columns, spec },
+      (copyIn) => carry(reader, client, out, copyIn, spec, context),
+      context,
+    )
+    await client.query('set local timezone to default')
+    rejected = read - copied
+  } else {
+    if (!straight)
+      await makeStage(client, table, names, spec.into.repeats === 'keep-last', context, spec.into.connection)
+    copied = await carry(
+      reader,
+      client,
+      `copy (select ${select} from ${origin}${fits}) to stdout (format csv)`,
+      `copy ${into} (${names.map(quoteName).join(', ')}) from stdin (format csv)`,
+      spec,
+      context,
+    )
+    rejected = wrong ? read - copied : 0
+  }
+  if (rejected > 0) {
+    const found = await keepRows(context, [
+      ...(wrong ? [await changedRows(reader, origin, changed, wrong)] : []),
+      ...(rowByRow ? [await refusedRows(client, names)] : []),
+    ])
+    context.outcome.counts = { ...context.outcome.counts, rejected: found }
+    checkRejects(spec, read, found, context.outcome)
+  }
+  if (straight) context.outcome.counts = { ...context.outcome.counts, written: copied }
+  else
+    context.outcome.counts = {
+      ...context.outcome.counts,
+      ...(await applyStage(client, table, names, spec, copied, context)),
+    }
+  await writeMarker(client, context)
+}
+
+const numbered = (origin: string): string =>
+  `(select row_number() over () as mattock_n, * from ${origin}) as mattock_row`
+
 interface Selected {
   readonly name: string
   readonly sql: string
+  /** What Postgres may refuse one by one, when each row is looked at by itself. */
+  readonly alone: string
   /** Tells the rows whose value would not come through whole. */
   readonly changes: string | undefined
   readonly value: string
@@ -138,17 +191,30 @@ function selected(column: TableColumn, source: TableColumn, spec: ToTable): Sele
       'mend the job, or the table',
     )
   const changes = cast.changes && `(${value}) is not null and (${cast.changes(value)})`
-  return { name: source.name, sql: cast.sql(value), changes, value, type }
+  return {
+    name: source.name,
+    sql: cast.sql(value),
+    alone: cast.refuses ? `(${value})::text` : cast.sql(value),
+    changes,
+    value,
+    type,
+  }
 }
 
-/** Keeps the rows that would not come through whole, with all that is wrong with each; their number is that of the reading. */
-async function keepChanged(
+/** Rows that are left out: how many by reason, and the COPY that says which. */
+interface LeftOut {
+  readonly reasons: ReadonlyMap<string, number>
+  readonly by: pg.ClientBase
+  readonly select: string
+}
+
+/** The rows that would not come through whole, with all that is wrong with each. */
+async function changedRows(
   reader: pg.PoolClient,
   origin: string,
   changed: readonly Selected[],
   wrong: string,
-  context: StepContext,
-): Promise<number> {
+): Promise<LeftOut> {
   const text = (words: string) => `'${words.replaceAll("'", "''")}'`
   const column = `case ${changed.map(({ changes, name }) => `when ${changes!} then ${text(name)}`).join(' ')} end`
   const reasons = changed.map(
@@ -158,21 +224,39 @@ async function keepChanged(
   const { rows } = await reader.query<{ column: string; n: string }>(
     `select ${column} as column, count(*) as n from ${origin} where ${wrong} group by 1`,
   )
-  let rejected = 0
-  for (const { column: name, n } of rows) {
-    context.outcome.rejectReasons[`${name}: cannot be read as its type`] = Number(n)
-    rejected += Number(n)
+  return {
+    reasons: new Map(rows.map(({ column: name, n }) => [`${name}: cannot be read as its type`, Number(n)])),
+    by: reader,
+    select: `select '' as file, mattock_n as line, ${column} as "column", concat_ws('; ', ${reasons.join(', ')}) as reason, (to_jsonb(mattock_row) - 'mattock_n')::text as raw
+      from ${numbered(origin)} where ${wrong}`,
   }
+}
+
+/** The rows that the table refuses. */
+const refusedRows = async (client: pg.ClientBase, names: readonly string[]): Promise<LeftOut> => ({
+  reasons: await refusedReasons(client),
+  by: client,
+  select: refusedSql(names),
+})
+
+/** Keeps rows that are left out, and counts them by reason. @returns how many there are */
+async function keepRows(context: StepContext, leftOut: readonly LeftOut[]): Promise<number> {
   await mkdir(context.rejectFolder, { recursive: true })
   const file = `${context.load}-${context.step}.csv`
-  const kept = `select '' as file, mattock_n as line, ${column} as "column", concat_ws('; ', ${reasons.join(', ')}) as reason, (to_jsonb(mattock_row) - 'mattock_n')::text as raw
-    from (select row_number() over () as mattock_n, * from ${origin}) as mattock_row where ${wrong}`
-  await pipeline(
-    reader.query(copyTo(`copy (${kept}) to stdout (format csv, header)`)),
-    createWriteStream(join(context.rejectFolder, file)),
-  )
+  let all = 0
+  for (const [i, { reasons, by, select }] of leftOut.entries()) {
+    for (const [reason, n] of reasons) {
+      context.outcome.rejectReasons[reason] = n
+      all += n
+    }
+    const header = i === 0 ? ', header' : ''
+    await pipeline(
+      by.query(copyTo(`copy (${select}) to stdout (format csv${header})`)),
+      createWriteStream(join(context.rejectFolder, file), { flags: i === 0 ? 'w' : 'a' }),
+    )
+  }
   context.outcome.rejectFile = `${context.run}/${file}`
-  return rejected
+  return all
 }
 
 async function carry(

@@ -42,7 +42,9 @@ const writers: Readonly<Record<TargetKind, Writer>> = {
     const { store: real } = await openAs(engine, 'files', text('into.store').text, environment)
     const store = aside ? await aside.storeFor(real) : real
     const target = { store, path: text('into.file').text, spec: spec as ToFiles }
-    await withSource(context, source, true, (duck, opened) => toFiles(duck, opened, target, context))
+    // values that are cast may not fit, and are then looked for
+    const located = { ...source, again: spec.types !== undefined }
+    await withSource(context, located, true, (duck, opened) => toFiles(duck, opened, target, context))
     await lookAtFiles(target, context)
     return outcome
   },
