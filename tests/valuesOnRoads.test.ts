@@ -88,6 +88,42 @@ describe('JSON on the road to a table', () => {
     ])
   })
 
+  it('lines that are no document are told where lists within them are read, too, and values by their line', async () => {
+    bench.writeFile('lists/a.ndjson', '{"o":1,"items":[{"n":1},{"n":2}]}\n{"o":2,"items":\n{"o":3,"items":[{"n":"x"},{"n":4},{"n":"y"}]}\n') // prettier-ignore
+    bench.writeFile('lists/b.ndjson', '{"o":4,"items":[]}\n\n{"o":5}\nnull\n{"o":6,"items":[{"n":12345678901234567890.5},{"n":"z"}]}\n') // prettier-ignore
+    await bench.rows('create table listed (o int, entry int, n numeric)')
+    const load = async (rejects: string) => {
+      const run = await bench.load(
+        fileJob('listed', 'lists', '{connection: warehouse, table: listed, write: append}', rejects).replace('"{row.file}"', '"lists/*.ndjson", inner: items'), // prettier-ignore
+      )
+      const [step] = await bench.own(
+        'select l.state, l.read::int, l.written::int, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
+        [run],
+      )
+      return step!
+    }
+    expect(await load('rejects: fail')).toMatchObject({ state: 'failed' })
+    const step = await load('rejects: keep')
+    expect(step).toMatchObject({ state: 'done', read: 9, written: 4, rejected: 5 })
+    expect(await bench.rows('select o, entry, n::text from listed order by 1, 2')).toEqual([
+      { o: 1, entry: 1, n: '1' },
+      { o: 1, entry: 2, n: '2' },
+      { o: 3, entry: 2, n: '4' },
+      { o: 6, entry: 1, n: '12345678901234567890.5' },
+    ])
+    const kept = csvRecords(readFileSync(`${bench.folder}/rejects/${step.reject_file as string}`, 'utf8'))
+    expect(kept.slice(1).map(([file, line, column, reason]) => [file, Number(line), column, reason])).toEqual(
+      [
+        ['a.ndjson', 2, '', 'a line that is no JSON object'],
+        ['a.ndjson', 3, 'n', 'n "x" does not fit numeric'],
+        ['a.ndjson', 3, 'n', 'n "y" does not fit numeric'],
+        ['b.ndjson', 4, '', 'a line that is no JSON object'],
+        ['b.ndjson', 5, 'n', 'n "z" does not fit numeric'],
+      ],
+    )
+    expect(kept[1]![4]).toBe('{"o":2,"items":')
+  })
+
   it('numbers do not become whole, nor times days', async () => {
     const { rows, rejects } = await into(
       'casts.json',

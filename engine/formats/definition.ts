@@ -37,6 +37,8 @@ export interface OpenedFiles {
   readonly decimalNumbers?: boolean
   /** Tells rows that stand for a line that no reader can take. */
   readonly broken?: string
+  /** The column with the number of a row's record in its file, where a record gives several rows. */
+  readonly record?: string
   /** What a person should know of how they are read, in words. */
   readonly said?: readonly string[]
   /** Rows of each file by its full path, of formats whose text does not tell; by their own footers or lengths. */

@@ -27,7 +27,9 @@ export async function recordsOf(
       const now = await stat(full)
       if (now.size !== size || now.mtime.toISOString() !== modified || print.bytes !== size)
         stepFault('file-changed', `${path} changed while it was read`, 'rerun when it is complete')
-      const rows = size > 0 && formats[format.kind].counts ? print.records : (known(full) ?? 0)
+      // what lines hold several rows of says so itself
+      const counted = formats[format.kind].counts ? print.records : 0
+      const rows = size > 0 ? (known(full) ?? counted) : 0
       return { store: store.name, path, size, modified, sha256: print.sha256, records: rows }
     }),
   )

@@ -100,6 +100,7 @@ async function wrongRows(
     ? 'null::varchar'
     : `to_json(struct_pack(${source.columns.map(({ name }) => `${quoteName(name)} := ${quoteName(name)}`).join(', ')}))::varchar`
   const numbered = `(select *, row_number() over () as mattock_n from ${judged})`
+  const number = source.record ?? 'mattock_n'
   await ordered.run(
     `create or replace temporary table ${wrongTable} (file varchar, number bigint, "column" varchar, reason varchar, raw varchar, kind varchar)`,
   )
@@ -110,7 +111,7 @@ async function wrongRows(
     const reasons = tries.map(({ wrong: no, reason }) => `case when ${no} then ${reason} end`)
     await ordered.run(
       `insert into ${wrongTable}
-       select coalesce(mattock_file, ''), mattock_n, ${first('column')}, concat_ws('; ', ${reasons.join(', ')}), ${raw}, ${first('words')}
+       select coalesce(mattock_file, ''), ${number}, ${first('column')}, concat_ws('; ', ${reasons.join(', ')}), ${raw}, ${first('words')}
        from ${numbered} where ${wrong}`,
     )
   }
@@ -120,7 +121,7 @@ async function wrongRows(
     )
     await append(ordered, 'mattock_refused', (add) => more((...row) => add(row)))
     await ordered.run(
-      `insert into ${wrongTable} select coalesce(mattock_file, ''), number, "column", reason, ${raw}, words
+      `insert into ${wrongTable} select coalesce(mattock_file, ''), ${source.record ?? 'number'}, "column", reason, ${raw}, words
        from ${numbered} s join mattock_refused r on r.number = s.mattock_n`,
     )
   }
@@ -128,7 +129,7 @@ async function wrongRows(
     [bigint],
   ]
   // the files come one after the other: a row's number within its own is that behind the first of it
-  if (found > 0n && (source.texts?.size ?? 1) > 1)
+  if (found > 0n && (source.texts?.size ?? 1) > 1 && !source.record)
     await ordered.run(
       `update ${wrongTable} set number = number - f.first + 1
        from (select coalesce(mattock_file, '') as file, min(mattock_n) as first from ${numbered} group by all) f
@@ -209,7 +210,8 @@ async function findPlaces(
     return reader.getRows().map(([value]) => Number(value))
   }
   for (const [file, format] of texts) {
-    const numbers = wrong > 0 ? await column(wrongTable, 'number', file) : []
+    // several rows of a record have its number
+    const numbers = wrong > 0 ? [...new Set(await column(wrongTable, 'number', file))] : []
     const breaks = broken > 0 ? await column(brokenTable, 'place', file) : []
     if (numbers.length + breaks.length === 0) continue
     let good = 0

@@ -38,6 +38,8 @@ export interface OpenSource {
   readonly decimalNumbers?: boolean
   /** Tells rows that stand for a line that no reader can take. */
   readonly broken?: string
+  /** The column with the number of a row's record in its file, where a record gives several rows. */
+  readonly record?: string
   /** It flows once: what cannot be cast fails the load, since it cannot be looked at before. */
   readonly once?: boolean
   /** Settles when the source has given all it has, or tells why it could not. */

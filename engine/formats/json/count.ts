@@ -13,6 +13,26 @@ export async function countJson(duck: DuckDBConnection, full: string, format: Fi
   return Number((await duck.runAndReadAll(sql)).getRows()[0]![0] ?? 0)
 }
 
+/**
+ * Rows that the lists within the lines of a file give, by their lengths; a line that is no document is one, since it is
+ * told as such.
+ */
+export async function countEntries(
+  duck: DuckDBConnection,
+  full: string,
+  format: FileFormat,
+  list: string,
+): Promise<number> {
+  const length = `json_array_length(json, ${literal(list)})`
+  const lengths = list.includes('[*]') ? `list_sum(${length})` : length
+  const packed = format.gzip ? ", compression = 'gzip'" : ''
+  const reader = await duck.runAndReadAll(
+    `select sum(case when json is null or json_type(json) <> 'OBJECT' then 1 else coalesce(${lengths}, 0) end)
+     from read_ndjson_objects(${literal(full)}, ignore_errors = true, maximum_object_size = ${objectSize([full], format)}${packed})`,
+  )
+  return Number(reader.getRows()[0]![0] ?? 0)
+}
+
 async function lengthSql(
   duck: DuckDBConnection,
   full: string,

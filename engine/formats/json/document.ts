@@ -3,10 +3,10 @@ import { formatText, type FileFormat } from '../../../core/catalog/found'
 import type { FileKind } from '../../../core/files/formats'
 import { fail } from '../../../core/fault'
 import type { Format } from '../definition'
-import { withFolders } from '../relation'
+import { withFolders, type StoreFile } from '../relation'
 import { openTyped } from '../typed'
-import { countJson } from './count'
-import { documentTables, exactDocuments, findRecords, type Documents } from './documents'
+import { countEntries, countJson } from './count'
+import { documentTables, exactDocuments, findRecords, type Documents, type DocumentTable } from './documents'
 import { layShape, shapeOfDocument } from './shapes'
 
 /** JSON as one document, or as a document a line. */
@@ -22,16 +22,20 @@ export const jsonFormat = (
     const whole = reading.records ? given : await formatOf(duck, files[0]!.full, given)
     const read: FileFormat = { ...whole, ...(reading.inner ? { inner: reading.inner } : {}) }
     const rows = new Map<string, number>()
+    const table = await tableOf(duck, files, read, folder)
     // lines are counted beside the reading; the entries of a list within them are not lines
-    if (!byLine || read.inner) for (const { full } of files) rows.set(full, await countJson(duck, full, read))
-    const opened = { ...openTyped(await relation(duck, files, read, [], folder), rows), decimalNumbers: true }
-    return byLine && !read.inner
-      ? {
-          ...opened,
-          broken: 'mattock_broken',
-          texts: new Map(files.map(({ full, format }) => [full, format])),
-        }
-      : opened
+    for (const { full } of files)
+      if (!byLine) rows.set(full, await countJson(duck, full, read))
+      else if (read.inner) rows.set(full, await countEntries(duck, full, read, table.list))
+    const opened = { ...openTyped(withFolders(files, table), rows), decimalNumbers: true }
+    if (!byLine) return opened
+    const texts = new Map(files.map(({ full, format }) => [full, format]))
+    return {
+      ...opened,
+      broken: 'mattock_broken',
+      texts,
+      ...(read.inner ? { record: 'mattock_record' } : {}),
+    }
   },
   relation,
   async tables(duck, { full }, { gzip }, folder) {
@@ -81,12 +85,21 @@ const chained = (
     ? new Map([...first, ...[...(second ?? [])].map(([copy, of]) => [copy, first.get(of) ?? of] as const)])
     : second
 
-const relation: Format['relation'] = async (duck, files, format, _names, folder) => {
+const relation: Format['relation'] = async (duck, files, format, _names, folder) =>
+  withFolders(files, await tableOf(duck, files, format, folder))
+
+/** The records of files, or the entries of the list within them that the format names. @throws FaultError `file` */
+async function tableOf(
+  duck: DuckDBConnection,
+  files: readonly StoreFile[],
+  format: FileFormat,
+  folder: string,
+): Promise<DocumentTable> {
   const paths = files.map(({ full }) => full)
   const laid = await laidOut(paths, format, folder)
   const exact = await exactDocuments(laid.paths, laid.format, folder)
   const tables = await documentTables(duck, { ...exact, copies: chained(laid.copies, exact.copies) })
   const table = tables.find(({ inner }) => inner === (format.inner ?? ''))
   if (!table) fail('file', `${files[0]!.path} has no list ${format.inner}`)
-  return withFolders(files, { sql: `(${table.sql})`, columns: table.columns })
+  return { ...table, sql: `(${table.sql})` }
 }

@@ -123,6 +123,8 @@ export interface DocumentTable {
   /** A SELECT of `mattock_file` and the columns. */
   readonly sql: string
   readonly columns: readonly { readonly name: string; readonly type: string }[]
+  /** Path to the list within a record (DuckDB's JSONPath); '' for the records. */
+  readonly list: string
 }
 
 /**
@@ -143,14 +145,18 @@ export async function documentTables(duck: DuckDBConnection, documents: Document
   const record = await shapeOf(duck, base)
   const [top, ...lists] = layOut(record)
   const first = top!.columns.find(({ type }) => type !== 'list')
+  // a line that is no document is told in the tables of its lists, too; the number of the line goes along
+  const lined = format.kind === 'ndjson'
+  const numbered = lined ? numberedSql(base, documents.paths.length) : base
   const tables: DocumentTable[] = [
     {
       inner: '',
+      list: '',
       ...(await selected(duck, base, 'r', top!.columns, [], marked)),
     },
   ]
   for (const list of lists) {
-    const entries = listSql(base, record, list.inner.split('.'))
+    const entries = listSql(numbered, record, list.inner.split('.'), lined)
     const own = [...(first ? [first.name] : []), 'entry']
     const columns = list.columns.map((column) =>
       own.includes(column.name)
@@ -159,6 +165,7 @@ export async function documentTables(duck: DuckDBConnection, documents: Document
     )
     tables.push({
       inner: list.inner,
+      list: listPath(record, list.inner.split('.')),
       ...(await selected(
         duck,
         entries,
@@ -169,10 +176,20 @@ export async function documentTables(duck: DuckDBConnection, documents: Document
           { name: 'entry', type: 'BIGINT', sql: 'mattock_entry' },
         ],
         marked,
+        lined,
       )),
     })
   }
   return tables
+}
+
+/** Records with their number within their file. */
+function numberedSql(base: string, files: number): string {
+  const sql = `select *, row_number() over () as mattock_record from (${base})`
+  // they come file by file
+  return files === 1
+    ? sql
+    : `select * replace (mattock_record - min(mattock_record) over (partition by mattock_file) + 1 as mattock_record) from (${sql})`
 }
 
 const steps = (path: readonly string[]): string => path.map((part) => `.${quoteName(part)}`).join('')
@@ -184,8 +201,19 @@ function step(type: NestedType, path: readonly string[]): NestedType | undefined
   )
 }
 
+/** A list within a record as a path that DuckDB's JSON functions take; the lists on the way with all of their entries. */
+function listPath(record: NestedType, path: readonly string[]): string {
+  let at: NestedType | undefined = record
+  return path.reduce((text, part, i) => {
+    at = at?.kind === 'fields' ? at.fields.find(({ name }) => name === part)?.type : undefined
+    const entries = at?.kind === 'list' && i < path.length - 1 ? '[*]' : ''
+    if (at?.kind === 'list') at = at.of
+    return `${text}."${part.replace(/["\\]/g, '\\$&')}"${entries}`
+  }, '$')
+}
+
 /** Opens the lists along the way, one after the other; the last list's entries are `e`, numbered within their list. */
-function listSql(base: string, record: NestedType, path: readonly string[]): string {
+function listSql(base: string, record: NestedType, path: readonly string[], lined: boolean): string {
   let sql = base
   let at: NestedType = record
   let operand = 'r'
@@ -196,7 +224,8 @@ function listSql(base: string, record: NestedType, path: readonly string[]): str
     operand = `${operand}.${quoteName(part)}`
     at = field
     if (field.kind !== 'list') return
-    sql = `select mattock_file, r, unnest(${operand}) as e, unnest(range(1, len(${operand}) + 1)) as mattock_entry from (${sql})`
+    const entries = lined ? `case when r is null then [null] else ${operand} end` : operand
+    sql = `select mattock_file, ${lined ? 'mattock_record, ' : ''}r, unnest(${entries}) as e, unnest(range(1, len(${operand}) + 1)) as mattock_entry from (${sql})`
     operand = 'e'
     at = field.of
   })
@@ -249,6 +278,7 @@ async function selected(
   columns: readonly LaidOutColumn[],
   before: readonly { name: string; type: string; sql: string }[],
   marked: boolean,
+  lined = false,
 ): Promise<{ sql: string; columns: { name: string; type: string }[] }> {
   const exact = marked ? await exactColumns(duck, base, operand, columns) : new Set()
   const all = [
@@ -259,9 +289,10 @@ async function selected(
       sql: valueSql(operand, column, marked),
     })),
   ]
-  const broken = operand === 'r' ? `, ${operand} is null as mattock_broken` : ''
+  const broken = operand === 'r' || lined ? `, r is null as mattock_broken` : ''
+  const line = lined ? ', mattock_record' : ''
   return {
-    sql: `select mattock_file, ${all.map(({ name, sql }) => `${sql} as ${quoteName(name)}`).join(', ')}${broken} from (${base})`,
+    sql: `select mattock_file, ${all.map(({ name, sql }) => `${sql} as ${quoteName(name)}`).join(', ')}${broken}${line} from (${base})`,
     columns: all.map(({ name, type }) => ({ name, type })),
   }
 }

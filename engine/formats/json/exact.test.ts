@@ -1,5 +1,10 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
+import { withDuck } from '../../duck/duck'
+import { documentTables, exactDocuments } from './documents'
 import { ExactNumbers, mark, needsQuotes } from './exact'
 
 const through = (text: string, byLine = false, size = Infinity): string => {
@@ -51,6 +56,35 @@ describe('numbers that a double would change', () => {
         )
       }),
     ) // prettier-ignore
+  })
+
+  it('a line that ends before its record does is broken for every reader, wherever its chunks are parted', () => {
+    const text = '{"a":\n{"a":[1\r\n{"a":"x\n{"a":"x\\\n{"a":{"b":1}}\n{"a":"{["}\n{"a":1'
+    const due = '{"a":!\n{"a":[1\r!\n{"a":"x!\n{"a":"x\\!\n{"a":{"b":1}}\n{"a":"{["}\n{"a":1'
+    for (const size of [1, 2, 3, 7, 100]) expect(through(text, true, size)).toBe(due)
+  })
+
+  it('a broken line does not hide from DuckDB what the others are', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'mattock-exact-'))
+    try {
+      for (const broken of ['{"v":', '{"v":[', '{"v":"x', '{"v', '{"v":tru', '{"v":1}}', '{']) {
+        const path = join(folder, 'lines.ndjson')
+        writeFileSync(path, `{"v":1}\n${broken}\n{"v":"text"}\n{"v":2.5,"more":true}\n`)
+        await withDuck('UTC', true, async (duck) => {
+          const documents = await exactDocuments([path], { kind: 'ndjson' }, folder)
+          const [table] = await documentTables(duck, documents)
+          const rows = (await duck.runAndReadAll(`select v, more, mattock_broken from (${table!.sql})`)).getRows() // prettier-ignore
+          expect(rows).toEqual([
+            ['1', null, false],
+            [null, null, true],
+            ['text', null, false],
+            ['2.5', true, false],
+          ])
+        })
+      }
+    } finally {
+      rmSync(folder, { recursive: true, force: true })
+    }
   })
 
   it('a line that is no record is made to be none', () => {

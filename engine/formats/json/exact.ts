@@ -16,7 +16,8 @@ export const mark = '\uE000'
 /** Significant digits that a double keeps for certain (IEEE 754). */
 const keptDigits = 15
 
-const [quote, escape, lineFeed, openBrace] = [0x22, 0x5c, 0x0a, 0x7b]
+const [quote, escape, lineFeed, openBrace, closeBrace] = [0x22, 0x5c, 0x0a, 0x7b, 0x7d]
+const [openBracket, closeBracket] = [0x5b, 0x5d]
 /** Blanks, and the bytes of UTF-8's mark. */
 const isBlank = (byte: number): boolean =>
   byte === 0x20 || byte === 0x09 || byte === 0x0d || byte === 0xef || byte === 0xbb || byte === 0xbf
@@ -48,6 +49,8 @@ export class ExactNumbers {
   private held = ''
   private lineStart = true
   private skipping = false
+  /** Braces and brackets that are open. */
+  private depth = 0
 
   constructor(private readonly byLine: boolean) {}
 
@@ -77,7 +80,14 @@ export class ExactNumbers {
       if (this.byLine) {
         if (byte === lineFeed) {
           if (begins >= 0) close(i)
-          // a line break ends a record, whatever was open in it
+          // a line break ends a record, whatever was open in it: behind one that ends with a colon DuckDB (1.5.5) would look
+          // no further for the types of the others
+          if (!this.lineStart && !this.skipping && (this.quoted || this.depth !== 0)) {
+            this.changes++
+            put(i, '!')
+            from = i
+          }
+          this.depth = 0
           this.lineStart = true
           this.skipping = false
           this.quoted = false
@@ -109,6 +119,8 @@ export class ExactNumbers {
       }
       if (begins >= 0) close(i)
       if (byte === quote) this.quoted = true
+      else if (byte === openBrace || byte === openBracket) this.depth++
+      else if (byte === closeBrace || byte === closeBracket) this.depth--
     }
     if (begins >= 0) {
       // it may go on: it is written when it is whole
