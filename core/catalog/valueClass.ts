@@ -60,8 +60,11 @@ const marked = `[+-]?${mark}${blank}?[+-]?${bare}|[+-]?${bare}${blank}?${mark}|\
 /** What of it is not the number. */
 const around = `${mark}|[()+-]`
 
-/** What begins with no digit and may be a value all the same: a number with marks, a day with the name of its month. */
-const rareBegin = `\\(?(${mark})${blank}?[+-]?[0-9].*|\\([0-9].*|${month}[ -][0-9]{1,2},?[ -][0-9]{4}`
+/**
+ * What begins with no digit and may be a value all the same: a number with marks, a day with the name of its month, of
+ * which any letters will do here: all the letters of Unicode cost RE2 some milliseconds a column to begin with.
+ */
+const rareBegin = `\\(?(${mark})${blank}?[+-]?[0-9].*|\\([0-9].*|[^0-9 ]{3,}[ -][0-9]{1,2},?[ -][0-9]{4}`
 
 /** The class of a number with marks, by that of the number. */
 const markedClasses: Partial<Record<ValueClass, ValueClass>> = {
@@ -176,6 +179,10 @@ const yeses: ReadonlySet<string> = new Set(yesWords)
 const noes: ReadonlySet<string> = new Set(noWords)
 /** Letters of the longest of these words. */
 const wordLength = Math.max(...[...nullWords, ...yesWords, ...noWords].map((word) => word.length))
+/** And bytes, in UTF-8. */
+const wordBytes = Math.max(
+  ...[...nullWords, ...yesWords, ...noWords].map((word) => new TextEncoder().encode(word).length),
+)
 
 /** Fits all of these words, and a few more. */
 const special = `(?i:${[...nullWords, ...booleans, ...yesWords, ...noWords].map(escapeRegExp).join('|')})`
@@ -247,7 +254,7 @@ export function classSql(value: string): string {
   return `case when ${value} is null or ${value} = '' then ${place('blank')}
     when ${numeric} then case when contains(${value}, ':') then case ${cases(value, commonClocks)} else ${otherClass} end
       else case ${cases(value, commonNames)} when ${value} in (${list(nullWords)}) then ${place('null-word')} else ${otherClass} end end
-    when regexp_full_match(${value}, ${quoted(special)}) then case
+    when strlen(${value}) <= ${wordBytes} and regexp_full_match(${value}, ${quoted(special)}) then case
       when ${value} in (${list(nullWords)}) then ${place('null-word')}
       when ${value} in (${list(booleans)}) then ${place('boolean')}
       when lower(${value}) in (${list(yesWords)}) then ${place('yes-word')}
