@@ -4,7 +4,7 @@ import { dataset } from '../database/catalog'
 import { makeOneJob } from '../engine/catalog/oneJob'
 import { makePlan } from '../engine/planning/plan'
 import { startRun } from '../engine/running/runs'
-import { testBench, type TestBench } from './support/bench'
+import { fileJob, testBench, type TestBench } from './support/bench'
 import { xlsx } from './support/files'
 import { takeIn } from './support/surveyed'
 import { headers } from './corpus/headers'
@@ -95,6 +95,37 @@ describe('files of a dataset of the catalog', () => {
     expect(await bench.rows('select id::text, side from bare order by id')).toEqual([
       { id: '1', side: 'north' },
       { id: '2', side: 'south' },
+    ])
+  })
+
+  it('are read as a person set it where the job names no dataset, too, but for names; the job goes before', async () => {
+    bench.writeFile('unsaid/u_1.csv', 'code,day,who\n007,03/04/2026,a\n008,04/04/2026,b\n')
+    await takeIn(bench, 'drop')
+    const entry = await named('drop.unsaid.u')
+    const edits = {
+      code: { type: 'integer' as const },
+      day: { type: 'date' as const, reading: { dates: ['M/d/yyyy'] } },
+      who: { name: 'person' },
+    }
+    await bench.engine.db.update(dataset).set({ edits }).where(eq(dataset.id, entry.id))
+    const plain = (name: string, more = '') =>
+      fileJob(name, 'unsaid', `{connection: warehouse, table: public.${name}, write: replace-all}`).replace('"{row.file}"', `"unsaid/*.csv"${more}`) // prettier-ignore
+    const run = await bench.load(plain('unsaid'))
+    expect(await bench.rows('select code::text, day::text, who from unsaid order by code')).toEqual([
+      { code: '7', day: '2026-03-04', who: 'a' },
+      { code: '8', day: '2026-04-04', who: 'b' },
+    ])
+    const [step] = await bench.own('select s.log from mattock.load_step s join mattock.load l on l.id = s.load_id where l.run_id = $1', [run]) // prettier-ignore
+    expect(String(step!.log)).toContain('as a person set it for drop.unsaid.u: code is integer, day is date')
+    await bench.load(plain('said', ', dates: [d/M/yyyy]'))
+    expect(await bench.rows('select day::text from said order by code')).toEqual([
+      { day: '2026-04-03' },
+      { day: '2026-04-04' },
+    ])
+    const planned = await makePlan(bench.engine, { job: 'unsaid', environment: 'dev', parameters: {}, by: 'test' }) // prettier-ignore
+    const said = planned.plan.findings.filter(({ code }) => ['catalog-names', 'odd-values'].includes(code))
+    expect(said.map(({ message }) => message)).toEqual([
+      'unsaid: the files are known as drop.unsaid.u, whose person a person named; say dataset: drop.unsaid.u to have the names, too',
     ])
   })
 

@@ -9,6 +9,7 @@ import {
   loadedKey,
   shapeKey,
   sourceKey,
+  type FileFact,
   type FileHead,
   type BeforeFact,
   type FindingCode,
@@ -94,8 +95,10 @@ const inTurn = (...order: string[]): Ask => ({
 })
 
 /** The file of load a, with what its beginning shows. */
-const headed = (head: FileHead, header = ['id', 'v']) => ({
-  'flow_a_20261101.csv': [{ path: 'flow_a_20261101.csv', size: 9, modified: '', header, head }],
+const headed = (head: FileHead, header = ['id', 'v'], named?: FileFact['named']) => ({
+  'flow_a_20261101.csv': [
+    { path: 'flow_a_20261101.csv', size: 9, modified: '', header, head, ...(named ? { named } : {}) },
+  ],
 })
 
 /** For each finding: a case where it must speak, and one where it must be silent. */
@@ -136,6 +139,7 @@ describe('findings', () => {
       { found: headed({}, ['id', ' V ', 'colour']), facts: { targets: new Map([[sourceKey('wh', 'raw.flow'), [{ name: 'id' }, { name: 'v' }]]]) } },
       { found: headed({}, ['id', ' V ']), facts: { targets: new Map([[sourceKey('wh', 'raw.flow'), [{ name: 'id' }, { name: 'v' }]]]) } },
     ],
+    ['catalog-names', 'names of the catalog that the job leaves', { found: headed({}, undefined, { dataset: 'drop.flow', columns: ['meter'] }) }, { found: headed({}) }],
     ['target-kind', 'a view', { facts: { tables: rights({ view: true }, 'raw.flow') } }, { facts: { tables: rights({}, 'raw.flow') } }],
     ['like-target', 'a table that differs in case and signs', { facts: { tables: rights({ exists: false, others: ['raw.Fl-ow'] }, 'raw.flow') } }, { facts: { tables: rights({ exists: false, others: ['raw.flows'] }, 'raw.flow') } }],
     ['raw-sql', 'raw text', { steps: steps('select {raw(row.feed)}, {slice.from}') }, { steps: steps('select {name(row.feed)}, {slice.from}') }],

@@ -13,7 +13,7 @@ export type Level = 'stop' | 'look' | 'note'
 
 export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
-  'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'target-kind', 'like-target', 'already-loaded', 'raw-sql', 'cleared-too-early',
+  'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'catalog-names', 'target-kind', 'like-target', 'already-loaded', 'raw-sql', 'cleared-too-early',
   'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
   'range-count', 'parameter', 'expression',
 ] as const // prettier-ignore
@@ -82,6 +82,8 @@ export interface FileFact {
   readonly header?: readonly string[]
   /** What its beginning shows, where it was looked at. */
   readonly head?: FileHead
+  /** A person named columns of the dataset that it is known to be of, and the job does not name that dataset. */
+  readonly named?: { readonly dataset: string; readonly columns: readonly string[] }
   /** It lies outside of its store, by a link: what is said of that. Nothing else of it is known. */
   readonly outside?: string
 }

@@ -26,7 +26,7 @@ import { instantText } from '../context/instant'
 import { tablesOf } from '../steps/tablesOf'
 import type { FileReading } from '../formats/definition'
 import { headsOf, type WantedTypes } from '../reading/heads'
-import { columnsOfDatasets } from '../reading/known'
+import { columnsOfDatasets, setByHandOfEach, type SetByHand } from '../reading/known'
 import { wantedTypes } from './wantedTypes'
 
 /** Finds out what the rules need to know: a few questions for each connection, not one for each load. */
@@ -98,22 +98,27 @@ async function gatherFiles(
     }
     // the reading alone tells how a head is read: the same for all rows of a step, so that it is one object
     const readings = new Map<string, FileReading>()
+    const first = (key: string) => found.get(key)![0]!
+    const unsaid = there.filter((key) => wanted.get(key)!.dataset === undefined)
+    const byHand = await setByHandOfEach(engine, environment, name, unsaid.map((key) => first(key).path)) // prettier-ignore
     const asked = there.map((key) => {
       const transfer = wanted.get(key)!
+      const own = transfer.dataset === undefined ? byHand(first(key).path, transfer.spec.from) : undefined
       const { store: _, files: __, missing: ___, dataset, ...said } = transfer.spec.from
       // a dataset's files are each read by their own look
       const reading = dataset === undefined ? said : { ...said, format: said.format ?? ('detect' as const) }
       const id = JSON.stringify(reading)
       if (!readings.has(id)) readings.set(id, reading)
-      return { key, file: found.get(key)![0]!, reading: readings.get(id)!, types: typesFor(transfer) }
+      return { key, file: first(key), reading: readings.get(id)!, types: typesFor(transfer, own), own }
     })
     const heads = await headsOf(engine, environment, store, asked)
     for (const want of asked) {
       const known = heads.get(want)
+      const { own } = want
       if (!known) continue
-      const [first, ...others] = found.get(want.key)!
+      const [file, ...others] = found.get(want.key)!
       const { header, head } = known
-      found.set(want.key, [{ ...first!, ...(header ? { header } : {}), ...(Object.keys(head).length > 0 ? { head } : {}) }, ...others]) // prettier-ignore
+      found.set(want.key, [{ ...file!, ...(own && own.named.length > 0 ? { named: { dataset: own.dataset, columns: own.named } } : {}), ...(header ? { header } : {}), ...(Object.keys(head).length > 0 ? { head } : {}) }, ...others]) // prettier-ignore
     }
   }
   return found
@@ -127,11 +132,14 @@ function typesOnce(
   datasets: ReadonlyMap<string, readonly CatalogColumn[]>,
 ) {
   const made = new Map<string, WantedTypes | undefined>()
-  return ({ step, spec, connection, target, dataset }: ResolvedTransfer): WantedTypes | undefined => {
-    const id = [step.id, connection, target, dataset].join('\n')
+  return (
+    { step, spec, connection, target, dataset }: ResolvedTransfer,
+    own: SetByHand | undefined,
+  ): WantedTypes | undefined => {
+    const id = [step.id, connection, target, dataset, own?.dataset].join('\n')
     if (!made.has(id)) {
       const table = connection && target ? targets.get(sourceKey(connection, target)) : undefined
-      made.set(id, wantedTypes(spec, table, dataset === undefined ? [] : datasets.get(dataset)))
+      made.set(id, wantedTypes(spec, table, dataset === undefined ? own?.columns : datasets.get(dataset)))
     }
     return made.get(id)
   }

@@ -18,8 +18,8 @@ export interface FilesPlace {
   /** The pattern for people. */
   readonly said: string
   readonly reading: FileReading
-  /** Which of the files that the pattern finds are of other datasets, and left out. */
-  readonly without?: (paths: readonly string[]) => Promise<ReadonlySet<string>>
+  /** Is told which files the pattern finds, and says which of them are of other datasets, and left out. */
+  readonly sift?: (paths: readonly string[]) => Promise<ReadonlySet<string>>
   /** Where there is none, the load is skipped, not failed. */
   readonly optional: boolean
 }
@@ -36,12 +36,12 @@ interface FoundFile extends StoreFile {
  */
 export async function openFiles(
   duck: DuckDBConnection,
-  { store, pattern, said: told, reading, optional, without }: FilesPlace,
+  { store, pattern, said: told, reading, optional, sift }: FilesPlace,
   folder: string,
   outcome: Outcome,
 ): Promise<OpenSource | EmptySource> {
   const matching = await new Lister(store).find(pattern)
-  const others = await without?.(matching.map(({ path }) => path))
+  const others = await sift?.(matching.map(({ path }) => path))
   const found = others ? matching.filter(({ path }) => !others.has(path)) : matching
   if (found.length === 0)
     throw new StepFault(

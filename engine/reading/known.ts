@@ -1,7 +1,7 @@
 import { and, arrayContains, eq, inArray, ne, not } from 'drizzle-orm'
 import { postgresTypeFor } from '../../core/catalog/types'
-import { editedColumns, type CatalogColumn } from '../../core/catalog/edits'
-import type { FileFormat } from '../../core/catalog/found'
+import { editedColumns, type CatalogColumn, type ColumnEdits } from '../../core/catalog/edits'
+import type { FileFormat, FoundColumn } from '../../core/catalog/found'
 import { fail } from '../../core/fault'
 import type { ValueReading } from '../../core/files/valueReading'
 import type { From } from '../../core/job/sources'
@@ -84,6 +84,92 @@ export function asKnown(
     readings.set(column.name, reading ?? {})
   }
   return { renames, types, readings }
+}
+
+/** A dataset that files are known to be of, although nobody says so, with what a person set by hand. */
+export interface SetByHand {
+  readonly dataset: string
+  /** Columns whose type or way of writing a person set, by the names of the files. */
+  readonly columns: readonly CatalogColumn[]
+  /** Columns that a person named. */
+  readonly named: readonly string[]
+}
+
+interface Edited {
+  readonly id: number
+  readonly name: string
+  readonly columns: FoundColumn[]
+  readonly edits: ColumnEdits
+  readonly format: FileFormat | null
+}
+
+/** What was set by hand of the one of some datasets that a job reads of a file; undefined where there are several. */
+function byHandOf(among: readonly Edited[], from: Pick<From, 'sheet' | 'inner'>): SetByHand | undefined {
+  // of sheets and lists a file has several
+  const fitting = among.filter(
+    ({ format }) =>
+      (format?.inner ?? '') === (from.inner ?? '') &&
+      (from.sheet === undefined || format?.sheet === from.sheet),
+  )
+  const [only] = fitting
+  if (!only || fitting.length > 1) return undefined
+  const columns = editedColumns(only.columns, only.edits)
+  return {
+    dataset: only.name,
+    columns: columns
+      .filter(({ byHand }) => byHand.includes('type') || byHand.includes('reading'))
+      .map((column) => ({ ...column, name: column.source })),
+    named: columns.filter(({ byHand }) => byHand.includes('name')).map(({ name }) => name),
+  }
+}
+
+/** What a person set by hand of the one dataset that files are of; undefined where they are of none or of several, or nobody set anything. */
+export async function setByHand(
+  { db }: Engine,
+  environment: string,
+  connection: string,
+  paths: readonly string[],
+  from: Pick<From, 'sheet' | 'inner'>,
+): Promise<SetByHand | undefined> {
+  const { rows } = await db.$client.query<Edited>(
+    `select d.id, d.name, d.columns, d.edits, d.format from mattock.dataset d
+     where d.environment = $1 and d.connection = $2 and d.edits <> '{}' and exists
+       (select 1 from mattock.file_shape f where f.environment = $1 and f.connection = $2 and f.path = any ($3) and f.datasets @> array[d.id])
+     and not exists
+       (select 1 from mattock.file_shape f where f.environment = $1 and f.connection = $2 and f.path = any ($3) and f.datasets <> '{}' and not f.datasets @> array[d.id])`,
+    [environment, connection, paths],
+  )
+  return byHandOf(rows, from)
+}
+
+/** The same of many files, each by itself: asked in a few questions, answered by path. */
+export async function setByHandOfEach(
+  { db }: Engine,
+  environment: string,
+  connection: string,
+  paths: readonly string[],
+): Promise<(path: string, from: Pick<From, 'sheet' | 'inner'>) => SetByHand | undefined> {
+  const { rows: edited } = await db.$client.query<Edited>(
+    `select id, name, columns, edits, format from mattock.dataset where environment = $1 and connection = $2 and edits <> '{}'`,
+    [environment, connection],
+  )
+  if (edited.length === 0) return () => undefined
+  const byId = new Map(edited.map((one) => [one.id, one]))
+  const { rows } = await db.$client.query<{ path: string; datasets: number[] }>(
+    'select path, datasets from mattock.file_shape where environment = $1 and connection = $2 and path = any ($3) and datasets && $4',
+    [environment, connection, paths, [...byId.keys()]],
+  )
+  const byPath = new Map(
+    rows.map(({ path, datasets }) => [path, datasets.flatMap((id) => byId.get(id) ?? [])]),
+  )
+  const made = new Map<string, SetByHand | undefined>()
+  return (path, from) => {
+    const among = byPath.get(path)
+    if (!among) return undefined
+    const id = [from.sheet, from.inner, ...among.map((one) => one.id)].join('\n')
+    if (!made.has(id)) made.set(id, byHandOf(among, from))
+    return made.get(id)
+  }
 }
 
 /** The columns of datasets by name, as the catalog has them, with what a person said; those that are not there are left out. */

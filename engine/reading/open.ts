@@ -9,7 +9,7 @@ import type { ReadContext, TextOf } from '../context/step'
 import { withDuck, withFolder } from '../duck/duck'
 import { withDatabaseSource, type DatabaseSource } from './database'
 import { openFiles } from './files'
-import { asKnown, knownDataset, readingOf } from './known'
+import { asKnown, knownDataset, readingOf, setByHand, type SetByHand } from './known'
 import { openAnswer } from './service'
 import type { EmptySource, OpenSource } from './source'
 
@@ -72,15 +72,33 @@ const readers: Readonly<Record<SourceKind, Reader>> = {
         from.dataset === undefined
           ? undefined
           : await knownDataset(engine, environment, real.name, text('dataset').text)
+      let byHand: SetByHand | undefined
       const place = {
         store,
         pattern: path.pattern,
         said: path.text,
         reading: known ? readingOf(from, known) : from,
         optional: from.missing === 'skip',
-        ...(known ? { without: known.othersAmong } : {}),
+        sift: async (paths: readonly string[]) => {
+          if (known) return await known.othersAmong(paths)
+          byHand = await setByHand(engine, environment, real.name, paths, from)
+          return none
+        },
       }
       const source = await openFiles(duck, place, folder, outcome)
+      if (byHand && byHand.columns.length > 0 && !source.empty) {
+        const { renames: _, types, readings } = asKnown(source.columns, byHand.columns)
+        outcome.log.push(
+          `as a person set it for ${byHand.dataset}: ${byHand.columns.map(({ name, type }) => `${name} is ${type}`).join(', ')}`,
+        )
+        // what the job says goes before it
+        const stated = valueReadingOf(from)
+        return await use({
+          ...source,
+          types,
+          readings: new Map([...readings].map(([name, reading]) => [name, { ...reading, ...stated }])),
+        })
+      }
       return await use(
         known && !source.empty ? { ...source, ...asKnown(source.columns, known.columns) } : source,
       )
@@ -112,6 +130,8 @@ const readers: Readonly<Record<SourceKind, Reader>> = {
     },
   },
 }
+
+const none: ReadonlySet<string> = new Set()
 
 const pathOf = (resolved: Resolved) => {
   if (resolved.kind !== 'path') throw new Error('a path was expected')

@@ -1,6 +1,7 @@
 import type { FindingCode, Level } from '../types'
 import { alreadyLoaded } from './alreadyLoaded'
 import { appendRepeats } from './appendRepeats'
+import { catalogNames } from './catalogNames'
 import { clearedTooEarly } from './clearedTooEarly'
 import { connection } from './connection'
 import { doesNotVary } from './doesNotVary'
@@ -48,6 +49,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'ragged-file': { levels: ['look'], says: 'lines with another number of fields than the header', rules: [raggedFile] },
   'odd-values': { levels: ['look'], says: 'values at the beginning of a file that their types cannot take', rules: [oddValues] },
   'other-columns': { levels: ['look'], says: 'a file has columns that the table lacks', rules: [otherColumns] },
+  'catalog-names': { levels: ['look'], says: 'names that a person gave in the catalog are not used', rules: [catalogNames] },
   'target-kind': { levels: ['stop'], says: 'a target that is no table', rules: [targetKind] },
   'like-target': { levels: ['look'], says: 'a table would be made although a like one stands', rules: [likeTarget] },
   'already-loaded': { levels: ['note'], says: 'the same file went into the same target before', rules: [alreadyLoaded] },
