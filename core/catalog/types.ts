@@ -5,10 +5,6 @@ export type ColumnType = ValueType | `decimal(${string})`
 /** `12,2`: digits, and those of them behind the point. */
 export const digitsOfDecimal = /[1-9]\d{0,2}(, ?\d{1,3})?/
 
-/** What a column's type is among ours. */
-export const valueTypeIn = (type: ColumnType): ValueType =>
-  type.startsWith('decimal') ? 'decimal' : (type as ValueType)
-
 /** A column of a table as its database knows it. */
 export interface TableColumn {
   readonly name: string
