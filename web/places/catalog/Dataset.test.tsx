@@ -106,6 +106,49 @@ describe('a dataset', () => {
     await screen.findByRole('button', { name: 'Name the columns' })
   })
 
+  it('says which numbers of different values are estimated, and has them counted where asked', async () => {
+    const one = (name: string, distinct: number, estimated?: true) => ({
+      name,
+      nulls: 0,
+      distinct,
+      ...(estimated ? { estimated } : {}),
+      min: 'a',
+      max: 'z',
+      mean: null,
+      deviation: null,
+      common: [],
+      bins: [],
+    })
+    const profile = {
+      state: 'done' as const,
+      askedAt: '2026-11-20T10:00:00.000Z',
+      startedAt: '2026-11-20T10:00:01.000Z',
+      endedAt: '2026-11-20T10:00:03.000Z',
+      rows: 20_000,
+      fault: null,
+      columns: [one('station', 20_000, true), one('flow', 20_000), one('column_3', 7)],
+    }
+    const page = open(dataset({ profile }), { profileDataset: {} }, 'profile')
+    await page.user.click(await screen.findByRole('button', { name: 'Count them exactly' }))
+    expect(page.bodies('profileDataset')).toEqual([{ exact: true }])
+    // an estimate that happens to be the number of rows does not say that all differ
+    const cells = screen
+      .getAllByRole('row')
+      .slice(1, 4)
+      .map((row) => row.textContent)
+    expect(cells[0]).toContain('≈ 20,000')
+    expect(cells[1]).toContain('all')
+    expect(cells[2]).toContain('7')
+    await page.user.click(screen.getByRole('button', { name: 'Profile it again' }))
+    expect(page.bodies('profileDataset')).toEqual([{ exact: true }, { exact: false }])
+  })
+
+  it('has no offer to count where nothing is estimated', async () => {
+    open(dataset(), {}, 'profile')
+    await screen.findByRole('button', { name: 'Profile it' })
+    expect(screen.queryByRole('button', { name: 'Count them exactly' })).toBeNull()
+  })
+
   it('asks how values are read that can be read in two ways, and keeps what is chosen', async () => {
     const verdict = { type: 'text' as const, looked: 3, blank: 0, decided: null, stricter: null, longest: 10 }
     const asked = ['d/M/yyyy', 'M/d/yyyy'].map((pattern) => ({
