@@ -224,6 +224,25 @@ parts:
       { target: 'more', source: null, why: 'none' },
     ])
   })
+  it('judges values as a load would read them', async () => {
+    bench.writeFile('odd/signs.csv', 'id;amount;day\n007;1.234,50;24.11.2026\n8;2.000.000,00;25.11.2026\nx;12,5;31.02.2026\n') // prettier-ignore
+    await bench.rows('create table signs (id int, amount numeric, day date)')
+    const into = '{connection: warehouse, table: public.signs, write: append}'
+    const fails = async (from: string) =>
+      (await sheet(text(from, into))).columns.map(({ target, fails: count, failing }) => [target, count, failing]) // prettier-ignore
+    expect(await fails('{store: drop, files: odd/signs.csv, format: detect}')).toEqual([
+      ['id', 1, 'x'],
+      ['amount', 0, null],
+      ['day', 1, '31.02.2026'],
+    ])
+    expect(
+      await fails('{store: drop, files: odd/signs.csv, delimiter: ";", decimal: ",", dates: [dd.MM.yyyy]}'),
+    ).toEqual([
+      ['id', 1, 'x'],
+      ['amount', 2, '1.234,50'],
+      ['day', 1, '31.02.2026'],
+    ])
+  })
   it('follows what the job says, for queries and targets that are not there yet', async () => {
     const { columns, exists, from } = await sheet(
       text(

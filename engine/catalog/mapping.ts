@@ -1,4 +1,5 @@
 import { valueReadingOf } from '../../core/files/reading'
+import type { ValueReading } from '../../core/files/valueReading'
 import { misfits, readingBySample } from '../../core/catalog/fits'
 import { suggestMapping, type Mapping } from '../../core/catalog/mapping'
 import { postgresTypeFor } from '../../core/catalog/types'
@@ -54,6 +55,9 @@ const looked = 200
 const shown = 30
 
 interface Sampled {
+  /** How a column is written, by what is known of it; undefined where that is to be worked out, or is as the job says. */
+  readonly readings?: ReadonlyMap<string, ValueReading> | undefined
+  readonly detects?: boolean | undefined
   readonly columns: readonly { readonly name: string; readonly type: string | null }[]
   readonly rows: readonly (readonly (string | null)[])[]
 }
@@ -100,7 +104,9 @@ export async function mappingSheet(
     columns: mapping.columns.map((column) => {
       const values = column.source === null ? [] : valuesOf(column.source)
       const { type, own } = typeOf(column.target)
-      const reading = spec.from.format === 'detect' ? readingBySample(values, stated) : stated
+      const known = column.source === null ? undefined : sampled.readings?.get(column.source)
+      const plain = { ...stated, ...known }
+      const reading = sampled.detects && !known ? readingBySample(values, plain) : plain
       const wrong = misfits(values, own, reading)
       return {
         ...column,
@@ -164,6 +170,8 @@ async function sampleSource(
     const list = source.columns.map(({ name }) => `cast(${quoteName(name)} as varchar)`).join(', ')
     const reader = await duck.runAndReadAll(`select ${list} from ${source.sql()} limit ${looked}`)
     return {
+      readings: source.readings,
+      detects: source.detects,
       columns: source.columns.map(({ name, type }) => ({
         name,
         type: source.ofText ? null : type.toLowerCase(),
