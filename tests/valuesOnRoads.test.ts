@@ -165,7 +165,13 @@ describe('JSON on the road to a table', () => {
 
 describe('from table to table', () => {
   let counter = 0
-  const across = async (from: string, to: string, values: readonly string[], more = 'rejects: keep') => {
+  const across = async (
+    from: string,
+    to: string,
+    values: readonly string[],
+    more = 'rejects: keep',
+    head = '',
+  ) => {
     const [a, b] = [`from_${++counter}`, `to_${counter}`]
     await bench.rows(`create table ${a} (id int, v ${from}); create table ${b} (id int, v ${to})`)
     for (const [i, value] of values.entries())
@@ -174,6 +180,7 @@ describe('from table to table', () => {
 mattock: job/1
 name: across-${counter}
 title: across
+${head}
 parts:
   - once:
       - id: copy
@@ -217,6 +224,11 @@ parts:
     ['double precision', 'integer', ['7', 'NaN', 'Infinity', '1e300'], ['7'], ['NaN', 'Infinity', '1e+300']],
     ['numeric', 'real', ['1e39', '1e-60', '0', '2.5', 'NaN'], ['0', '2.5', 'NaN'], [`1${'0'.repeat(39)}`, `0.${'0'.repeat(59)}1`]],
     ['double precision', 'real', ['0.25', '3.5e38'], ['0.25'], ['3.5e+38']],
+    ['timestamp', 'timestamp(0)', ['2026-11-24 10:30:00', '2026-11-24 10:30:00.6', 'infinity'], ['2026-11-24 10:30:00', 'infinity'], ['2026-11-24 10:30:00.6']],
+    ['interval', 'interval(0)', ['1 day 00:00:01', '00:00:01.5'], ['1 day 00:00:01'], ['00:00:01.5']],
+    ['text', 'time(3)', ['10:30:00.125', '10:30:00.1256'], ['10:30:00.125'], ['10:30:00.1256']],
+    ['date', 'timestamp', ['2026-11-24', 'infinity', '5874897-12-31'], ['2026-11-24 00:00:00', 'infinity'], ['5874897-12-31']],
+    ['integer', 'boolean', ['0', '1', '2'], ['false', 'true'], ['2']],
     ['smallint', 'bigint', ['-32768', '7'], ['-32768', '7'], []],
     ['text', 'date', ['2026-11-24', ' 2026-11-25 ', '0044-03-15 BC', 'infinity', '2026-11-24 10:30', '24.11.2026', 'Nov 24, 2026'], ['2026-11-24', '2026-11-25', '0044-03-15 BC', 'infinity'], ['2026-11-24 10:30', '24.11.2026', 'Nov 24, 2026']],
     ['text', 'timestamptz', ['2026-11-24 10:30+02', 'yesterday', '2026-11-24'], ['2026-11-24 08:30:00+00', '2026-11-24 00:00:00+00'], ['yesterday']],
@@ -299,6 +311,24 @@ parts:
       `select count(*)::int as n, sum(v)::numeric(9,1)::text as v from ruled_from where kind = 'flow' and "odd ""name""" is not null`,
     )
     expect(sums).toEqual(right)
+  })
+
+  it('local times that the clock of the job’s zone never shows are rejects', async () => {
+    const zone = 'slices: {every: P1D, zone: Europe/Oslo, from: 2026-01-01}'
+    const local = ['2026-03-29 01:59', '2026-03-29 02:30', '2026-10-25 02:30', '2026-02-29 10:00']
+    const arrived = ['2026-03-29 00:59:00+00', '2026-10-25 01:30:00+00']
+    const texts = await across(
+      'text',
+      'timestamptz',
+      [...local, '2026-03-29 02:30+01'],
+      'rejects: keep',
+      zone,
+    )
+    expect(texts.step).toMatchObject({ state: 'done', written: 3, rejected: 2 })
+    expect(texts.arrived).toEqual([...arrived, '2026-03-29 01:30:00+00'])
+    const times = await across('timestamp', 'timestamptz', [...local.slice(0, 3), 'infinity'], 'rejects: keep', zone) // prettier-ignore
+    expect(times.arrived).toEqual([...arrived, 'infinity'])
+    expect(times.reasons).toEqual(['v "2026-03-29 02:30:00" does not fit timestamp with time zone'])
   })
 
   it('a point in time is not cast into a type without a zone; one that does not fit fails a load that allows none', async () => {

@@ -1,7 +1,7 @@
 import { escapeRegExp } from '../text/escapeRegExp'
 import { patternKind, patternRegex, patternSql } from '../files/datePattern'
 import type { ValueReading } from '../files/valueReading'
-import { booleanWords, clock, day, era, midnight, never, number, offset } from './forms'
+import { booleanWords, clock, day, era, midnight, never, number, offset, plainClock, plainDay, secondDigits } from './forms' // prettier-ignore
 
 /**
  * How a text becomes a value of a Postgres type: what of it fits, losing nothing, and what is sent. A value that does
@@ -39,11 +39,6 @@ export interface Writing extends ValueReading {
 
 /** A regular expression that the whole text must fit (RE2). */
 const full = (text: string, pattern: string): string => `regexp_full_match(${text}, '${pattern}')`
-
-/** Days that every year has, in full; February's 29th is looked up. */
-const plainDay =
-  '[1-9][0-9]{3}-((0[1-9]|1[0-2])-(0[1-9]|1[0-9]|2[0-8])|(0[13-9]|1[0-2])-(29|30)|(0[13578]|1[02])-31)'
-const plainClock = '([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9](\\.[0-9]{1,6})?)?'
 
 /** The day at the beginning of a text, as DuckDB reads it. */
 const dayOf = (text: string): string =>
@@ -192,23 +187,24 @@ const casts: Readonly<Record<string, Make>> = {
   'timestamp without time zone': (type) => ({
     type,
     blankIsNull: true,
-    plain: (value) => full(value, `${plainDay}[T ]${plainClock}`),
-    fits: (value) => dayFits(value, `([T ]${clock})?`),
+    plain: (value) => full(value, `${plainDay}[T ]${plainClock(secondDigits(type))}`),
+    fits: (value) => dayFits(value, `([T ]${clock(secondDigits(type))})?`),
     sent: plainFraction,
   }),
   'timestamp with time zone': (type, { zone }) => ({
     type,
     blankIsNull: true,
-    plain: (value) => full(value, `${plainDay}[T ]${plainClock}(Z|[+-](0[0-9]|1[0-5])(:?[0-5][0-9])?)`),
+    plain: (value) =>
+      full(value, `${plainDay}[T ]${plainClock(secondDigits(type))}(Z|[+-](0[0-9]|1[0-5])(:?[0-5][0-9])?)`),
     fits: (value) =>
-      `(${dayFits(value, `[T ]${clock}${offset}`)} or (${dayFits(value, `([T ]${clock})?`)} and (${full(lower(value), never)} or ${shown(value, zone)})))`,
+      `(${dayFits(value, `[T ]${clock(secondDigits(type))}${offset}`)} or (${dayFits(value, `([T ]${clock(secondDigits(type))})?`)} and (${full(lower(value), never)} or ${shown(value, zone)})))`,
     sent: (value) => instantOf(value, zone),
   }),
   'time without time zone': (type) => ({
     type,
     blankIsNull: true,
-    plain: (value) => full(value, plainClock),
-    fits: (value) => full(value, clock),
+    plain: (value) => full(value, plainClock(secondDigits(type))),
+    fits: (value) => full(value, clock(secondDigits(type))),
     sent: plainFraction,
   }),
   uuid: (type) => ({

@@ -1,4 +1,4 @@
-import { booleanWords, clock, day, era, midnight, never, number, offset } from './forms'
+import { booleanWords, clock, day, era, midnight, never, number, offset, secondDigits } from './forms'
 
 /**
  * Is a text, written plainly (core/files/readValue.ts) and without blanks around, such a value of a Postgres type? The
@@ -16,10 +16,13 @@ const numeral = full(number)
 const special = full(`nan|${never}`)
 const isNever = full(never)
 const boolean = full(booleanWords)
-const isClock = full(clock)
 const dayOnly = full(`${day}${midnight}${era}`)
-const local = full(`${day}([T ]${clock})?${era}`)
-const instant = full(`${day}([T ]${clock}(${offset})?)?${era}`)
+/** Patterns of times by the digits of a second that their type keeps. */
+const byDigits = (pattern: (clock: string) => string): readonly RegExp[] =>
+  [0, 1, 2, 3, 4, 5, 6].map((digits) => full(pattern(clock(digits))))
+const times = byDigits((time) => time)
+const locals = byDigits((time) => `${day}([T ]${time})?${era}`)
+const instants = byDigits((time) => `${day}([T ]${time}(${offset})?)?${era}`)
 const uuid = full('\\{?[0-9a-f]{4}(-?[0-9a-f]{4}){7}\\}?')
 
 type Test = (text: string, type: string) => boolean
@@ -65,9 +68,10 @@ function dayExists(text: string): boolean {
 }
 
 const dated =
-  (form: RegExp): Test =>
-  (text) =>
-    (form.test(text) && dayExists(text)) || isNever.test(text.toLowerCase())
+  (forms: readonly RegExp[]): Test =>
+  (text, type) =>
+    (forms[Math.min(secondDigits(type), forms.length - 1)]!.test(text) && dayExists(text)) ||
+    isNever.test(text.toLowerCase())
 
 const text: Test = (value, type) => {
   const length = /\((\d+)\)$/.exec(type)?.[1]
@@ -92,10 +96,10 @@ const tests: Readonly<Record<string, Test>> = {
   'double precision': floating,
   real: floating,
   boolean: (value) => boolean.test(value.toLowerCase()),
-  date: dated(dayOnly),
-  'timestamp without time zone': dated(local),
-  'timestamp with time zone': dated(instant),
-  'time without time zone': (value) => isClock.test(value),
+  date: dated([dayOnly]),
+  'timestamp without time zone': dated(locals),
+  'timestamp with time zone': dated(instants),
+  'time without time zone': (value, type) => times[Math.min(secondDigits(type), 6)]!.test(value),
   uuid: (value) => uuid.test(value.toLowerCase()),
   json,
   jsonb: json,

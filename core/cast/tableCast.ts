@@ -1,5 +1,5 @@
 import { quoteName } from '../text/slot'
-import { clock, day, era, midnight, never, offset } from './forms'
+import { clock, day, era, midnight, never, offset, plainClock, plainDay, secondDigits } from './forms'
 
 /** How a column of a Postgres table becomes one of another type: an expression, and what would not come through whole. */
 export interface TableCast {
@@ -21,12 +21,18 @@ const isNumber = (type: string): boolean => whole.test(type) || binary.test(type
 const wholeText = String.raw`^\s*[+-]?[0-9]+(\.0*)?\s*$`
 const numberText = String.raw`^\s*([+-]?([0-9]+\.?[0-9]*|\.[0-9]+)([eE][+-]?[0-9]{1,4})?|NaN|[+-]?Infinity)\s*$`
 /** Days and times of texts as files may have them (core/cast/forms.ts): what an offset or a time would be cut off is none. */
-const dayForms: Readonly<Record<string, string>> = {
-  date: `${day}${midnight}${era}`,
-  'timestamp without time zone': `${day}([T ]${clock})?${era}`,
-  'timestamp with time zone': `${day}([T ]${clock}(${offset})?)?${era}`,
-  'time without time zone': clock,
+const dayForms: Readonly<Record<string, (time: string) => string>> = {
+  date: () => `${day}${midnight}${era}`,
+  'timestamp without time zone': (time) => `${day}([T ]${time})?${era}`,
+  'timestamp with time zone': (time) => `${day}([T ]${time}(${offset})?)?${era}`,
+  'time without time zone': (time) => time,
 }
+/** Types of time that keep fewer digits of a second where they say so. */
+const isFine = (type: string): boolean => /^(time|timestamp|interval)\b/.test(type)
+/** Local times that the clock of the session's zone never shows, in the gap of spring. */
+const inGap = (local: string): string => `((${local})::timestamptz)::timestamp <> ${local}`
+/** Days that a timestamp has no room for. */
+const beyond = (x: string): string => `(isfinite(${x}) and (${x}) > '294276-12-31')`
 
 /** The least and the greatest of each type; of binary ones the least is that next to 0, the greatest what is rounded to theirs (IEEE 754). */
 const ranges: Readonly<Record<string, readonly [string, string]>> = {
@@ -92,12 +98,24 @@ export function tableCast(from: string, to: string): TableCast | string {
   if (isText(from)) {
     const form = dayForms[target]
     if (form === undefined) return { sql: plain, refuses: true }
+    const digits = secondDigits(to)
+    const odd = (x: string) =>
+      `trim(${x}) !~ '^(${form(clock(digits))})$' and lower(trim(${x})) !~ '^(${never})$'`
+    // of those that are days for certain: others would fail the statement
+    const sure = `^${plainDay}[T ]${plainClock(digits)}$`
+    const gap = (x: string) =>
+      `case when trim(${x}) ~ '${sure}' then ${inGap(`(${x})::timestamp`)} else false end`
     return {
       sql: plain,
-      changes: (x) => `trim(${x}) !~ '^(${form})$' and lower(trim(${x})) !~ '^(${never})$'`,
+      changes: target === 'timestamp with time zone' ? (x) => `(${odd(x)}) or ${gap(x)}` : odd,
       refuses: true,
     }
   }
+  if (source === target && isFine(to)) return { sql: plain, changes: (x) => `(${x})::${to} <> (${x})` }
+  if (source === 'date' && isFine(to)) return { sql: (x) => `case when ${beyond(x)} then null else ${plain(x)} end`, changes: beyond } // prettier-ignore
+  if (source === 'timestamp without time zone' && target === 'timestamp with time zone')
+    return { sql: plain, changes: (x) => `(isfinite(${x}) and (${inGap(x)} or (${x})::${to}::timestamp <> (${x})))` } // prettier-ignore
+  if (whole.test(from) && target === 'boolean') return { sql: plain, changes: (x) => `(${x}) not in (0, 1)` }
   if (target === 'date') return { sql: plain, changes: (x) => `(${x})::date::timestamp <> (${x})::timestamp` }
   if (target === 'time without time zone' && source === 'timestamp without time zone')
     return 'a day would be cut off; say so with a query: at::time'

@@ -16,22 +16,32 @@ const exactTypes = [
   'boolean',
   'date',
   'timestamp without time zone',
+  'timestamp(0) without time zone',
+  'timestamp(3) without time zone',
+  'time(2) without time zone',
   'time without time zone',
   'uuid',
   'character varying(5)',
 ]
-const looseTypes = ['numeric(6,2)', 'numeric(3,0)', 'double precision', 'real', 'timestamp with time zone']
+const looseTypes = [
+  'numeric(6,2)',
+  'numeric(3,0)',
+  'double precision',
+  'real',
+  'timestamp with time zone',
+  'timestamp(3) with time zone',
+]
 
 const digits = fc.stringMatching(/^[0-9]{1,20}$/)
 const sign = fc.constantFrom('', '', '', '-', '+')
 const day = fc.tuple(fc.constantFrom('2024', '1900', '0001', '12024', '26'), fc.constantFrom('-', '/'), fc.constantFrom('01', '2', '02', '12', '13', '0'), fc.constantFrom('1', '28', '29', '30', '31', '32', '0')).map(([y, s, m, d]) => [y, m, d].join(s)) // prettier-ignore
-const clock = fc.constantFrom('', ' 00:00', 'T00:00:00.000', ' 10:11', 'T10:11:12.123456', ' 10:11:12.1234567', ' 10:11:12,5000000000', ' 24:00', ' 9:07') // prettier-ignore
+const clock = fc.constantFrom('', ' 00:00', 'T00:00:00.000', ' 10:11', 'T10:11:12.123456', ' 10:11:12.1234567', ' 10:11:12.6', ' 10:11:12.600', ' 10:11:12.000', ' 10:11:12,5000000000', ' 24:00', ' 9:07') // prettier-ignore
 const value = fc.oneof(
   fc.tuple(sign, digits).map((parts) => parts.join('')),
   fc.tuple(sign, digits, fc.constantFrom('.', ',', '.0', '.00', '.50', '.5e3', 'e2', 'E-3', 'e')).map((parts) => parts.join('')), // prettier-ignore
   fc.tuple(sign, fc.constantFrom('.5', '.', '1.25', '1,234.5', '0x1f', '1_000', '32767', '32768', '2147483648', '9223372036854775807', '9223372036854775808', '999.995', '9999.99', '10000')).map((parts) => parts.join('')), // prettier-ignore
   fc.tuple(day, clock, fc.constantFrom('', '', ' BC', '(BC)', 'Z', '+02', ' +15:59', '+16:00', ' UTC', '-0530')).map((parts) => parts.join('')), // prettier-ignore
-  fc.constantFrom('true', 'TRUE', 'Yes', 'oN', '1', 'x', 'NaN', 'nan', 'Infinity', '-inf', 'infinit', '10:11', '10:60', '23:59:60', '5', '550e8400-e29b-41d4-a716-446655440000', '550E8400E29B41D4A716446655440000', '{550e8400-e29b-41d4-a716-446655440000}', '550e8400-e29b-41d4-a716-44665544000', 'Größe', 'Größen', 'émile!', '😀😀😀😀😀', '😀😀😀😀😀😀'), // prettier-ignore
+  fc.constantFrom('true', 'TRUE', 'Yes', 'oN', '1', 'x', 'NaN', 'nan', 'Infinity', '-inf', 'infinit', '10:11', '10:60', '10:11:12.12', '10:11:12.125', '10:11:12.1200', '23:59:60', '5', '550e8400-e29b-41d4-a716-446655440000', '550E8400E29B41D4A716446655440000', '{550e8400-e29b-41d4-a716-446655440000}', '550e8400-e29b-41d4-a716-44665544000', 'Größe', 'Größen', 'émile!', '😀😀😀😀😀', '😀😀😀😀😀😀'), // prettier-ignore
 )
 
 describe('values looked at beforehand', () => {
