@@ -29,9 +29,9 @@ export default function Profile({
   const rows = profile?.rows ?? 0
   const columns: readonly TableColumn<Column>[] = [
     { id: 'name', title: 'column', width: 'minmax(96px, 1fr)', mono: true, cell: ({ name }) => data.columns.find(({ source }) => source === name)?.name ?? name, hint: ({ name }) => name },
-    { id: 'shape', title: 'shape', width: '150px', cell: (column) => <Shape column={column} rows={rows} /> },
+    { id: 'shape', title: 'shape', width: '140px', cell: (column) => <Shape column={column} rows={rows} /> },
     { id: 'nulls', title: 'missing', width: '66px', number: true, cell: ({ nulls }) => (nulls === 0 ? <span className="soft">none</span> : `${share(nulls, rows)} %`), hint: ({ nulls }) => `${numberText(nulls)} of ${numberText(rows)}` },
-    { id: 'distinct', title: 'different', width: '70px', number: true, cell: ({ distinct, nulls, estimated }) => (estimated ? `≈ ${numberText(distinct)}` : distinct > 1 && distinct === rows - nulls ? 'all' : numberText(distinct)), hint: ({ distinct, estimated }) => `${numberText(distinct)}${estimated ? ', estimated within some percent' : ''}` },
+    { id: 'distinct', title: 'different', width: '92px', number: true, cell: ({ distinct, nulls, estimated }) => (estimated ? `≈ ${numberText(distinct)}` : distinct > 1 && distinct === rows - nulls ? 'all' : numberText(distinct)), hint: ({ distinct, estimated }) => `${numberText(distinct)}${estimated ? ', estimated within some percent' : ''}` },
     { id: 'range', title: 'from … to', width: 'minmax(130px, 1.2fr)', mono: true, cell: ({ min, max }) => (min === null ? '' : `${cut(min)} … ${cut(max ?? '')}`), hint: ({ min, max }) => `${min} … ${max}` },
     { id: 'mean', title: 'mean ± deviation', width: '128px', number: true, cell: ({ mean, deviation }) => (mean === null ? '' : `${short(mean)} ± ${short(deviation ?? 0)}`) },
     { id: 'common', title: 'commonest', width: 'minmax(96px, 1.1fr)', cell: ({ common, distinct }) => common.length > 0 && distinct < rows ? common.slice(0, 3).map(({ value, count }) => `${cut(value)} ${share(count, rows)} %`).join(', ') : '', hint: ({ common }) => common.map(({ value, count }) => `${value}: ${numberText(count)}`).join('\n') },
