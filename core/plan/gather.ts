@@ -72,7 +72,7 @@ function wordsOf(said: ReadonlyMap<string, readonly string[]>): string {
   const [first, second, ...others] = [...said].map(([message, keys]) => `${some(keys)}: ${message}`)
   if (second === undefined) return first!
   if (others.length === 0) return `${first}; ${second}`
-  return `${first}; ${second}; and so for ${number(others.length)} other values`
+  return `${first}; ${second}; and so for ${number(others.length)} other ${others.length === 1 ? 'value' : 'values'}`
 }
 
 /** More findings of one kind in one place than this are said as one. */

@@ -13,7 +13,7 @@ export type Level = 'stop' | 'look' | 'note'
 
 export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
-  'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'catalog-names', 'target-kind', 'like-target', 'already-loaded', 'raw-sql', 'cleared-too-early',
+  'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'catalog-names', 'target-kind', 'like-target', 'dotted-name', 'already-loaded', 'raw-sql', 'cleared-too-early',
   'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
   'range-count', 'parameter', 'expression',
 ] as const // prettier-ignore

@@ -74,7 +74,9 @@ export const otherColumns: Rule = (expansion, facts, findings) => {
       continue
     const columns = target === undefined ? undefined : facts.targets?.get(sourceKey(connection, target))
     const file = found.find(({ header }) => header !== undefined)
-    if (!columns || columns.length === 0 || !file) continue
+    // that a view takes no rows is told elsewhere
+    const view = facts.tables.get(sourceKey(connection, target ?? ''))?.view
+    if (!columns || columns.length === 0 || !file || view) continue
     const there = new Set(columns.map(({ name }) => name))
     const mapped = new Set(Object.values(spec.columns ?? {}))
     const lacks = file.header!.filter(

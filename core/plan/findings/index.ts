@@ -15,7 +15,7 @@ import { outsideStore } from './outsideStore'
 import { overCap } from './overCap'
 import { rosterJump } from './rosterJump'
 import type { Rule } from './rule'
-import { likeTarget, targetKind } from './targetKind'
+import { dottedName, likeTarget, likeTargets, targetKind } from './targetKind'
 import { schemaChanged } from './schemaChanged'
 import { sliceOpen } from './sliceOpen'
 import { slicesOverlap } from './slicesOverlap'
@@ -51,7 +51,8 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'other-columns': { levels: ['look'], says: 'a file has columns that the table lacks', rules: [otherColumns] },
   'catalog-names': { levels: ['look'], says: 'names that a person gave in the catalog are not used', rules: [catalogNames] },
   'target-kind': { levels: ['stop'], says: 'a target that is no table', rules: [targetKind] },
-  'like-target': { levels: ['look'], says: 'a table would be made although a like one stands', rules: [likeTarget] },
+  'like-target': { levels: ['look'], says: 'a table would be made although a like one stands', rules: [likeTarget, likeTargets] },
+  'dotted-name': { levels: ['look'], says: 'a table would be made with a dot in its name', rules: [dottedName] },
   'already-loaded': { levels: ['note'], says: 'the same file went into the same target before', rules: [alreadyLoaded] },
   'raw-sql': { levels: ['look'], says: 'raw text is spliced into SQL', rules: [] },
   'cleared-too-early': { levels: ['stop'], says: 'something is emptied before all who need it are done', rules: [clearedTooEarly] },
