@@ -19,14 +19,14 @@ import {
 import { transfersOf, type ResolvedTransfer } from '../../core/plan/view'
 import { readShape } from '../../database/schema'
 import { connectionFacts, openAs, openPostgres } from '../connectors/connections'
-import { Lister } from '../connectors/files/store'
+import { Lister, type FileStore } from '../connectors/files/store'
 import { columnsOfTables } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
 import { instantText } from '../context/instant'
 import { tablesOf } from '../steps/tablesOf'
 import type { FileReading } from '../formats/definition'
 import { headsOf, type WantedTypes } from '../reading/heads'
-import { columnsOfDatasets, setByHandOfEach, type SetByHand } from '../reading/known'
+import { columnsOfDatasets, setByHandOfEach, statedFirst, type SetByHand } from '../reading/known'
 import { wantedTypes } from './wantedTypes'
 
 /** Finds out what the rules need to know: a few questions for each connection, not one for each load. */
@@ -96,32 +96,60 @@ async function gatherFiles(
       found.set(key, facts)
       if (facts.length > 0 && !facts[0]!.outside) there.push(key)
     }
-    // the reading alone tells how a head is read: the same for all rows of a step, so that it is one object
-    const readings = new Map<string, FileReading>()
-    const first = (key: string) => found.get(key)![0]!
-    const unsaid = there.filter((key) => wanted.get(key)!.dataset === undefined)
-    const byHand = await setByHandOfEach(engine, environment, name, unsaid.map((key) => first(key).path)) // prettier-ignore
-    const asked = there.map((key) => {
-      const transfer = wanted.get(key)!
-      const own = transfer.dataset === undefined ? byHand(first(key).path, transfer.spec.from) : undefined
-      const { store: _, files: __, missing: ___, dataset, ...said } = transfer.spec.from
-      // a dataset's files are each read by their own look
-      const reading = dataset === undefined ? said : { ...said, format: said.format ?? ('detect' as const) }
-      const id = JSON.stringify(reading)
-      if (!readings.has(id)) readings.set(id, reading)
-      return { key, file: first(key), reading: readings.get(id)!, types: typesFor(transfer, own), own }
-    })
-    const heads = await headsOf(engine, environment, store, asked)
-    for (const want of asked) {
-      const known = heads.get(want)
-      const { own } = want
-      if (!known) continue
-      const [file, ...others] = found.get(want.key)!
-      const { header, head } = known
-      found.set(want.key, [{ ...file!, ...(own && own.named.length > 0 ? { named: { dataset: own.dataset, columns: own.named } } : {}), ...(header ? { header } : {}), ...(Object.keys(head).length > 0 ? { head } : {}) }, ...others]) // prettier-ignore
-    }
+    await noteHeads({ engine, environment, store, wanted, there, typesFor }, found)
   }
   return found
+}
+
+interface Heads {
+  readonly engine: Engine
+  readonly environment: string
+  readonly store: FileStore
+  /** Who wants files, by the key of the files. */
+  readonly wanted: ReadonlyMap<string, ResolvedTransfer>
+  /** Keys of which there are files. */
+  readonly there: readonly string[]
+  readonly typesFor: ReturnType<typeof typesOnce>
+}
+
+/** Notes at the first file of each key what its beginning shows. */
+async function noteHeads(
+  { engine, environment, store, wanted, there, typesFor }: Heads,
+  found: Map<string, FileFact[]>,
+): Promise<void> {
+  // the reading alone tells how a head is read: the same for all rows of a step, so that it is one object
+  const readings = new Map<string, FileReading>()
+  const first = (key: string) => found.get(key)![0]!
+  const unsaid = there.filter((key) => wanted.get(key)!.dataset === undefined)
+  const paths = unsaid.map((key) => first(key).path)
+  const byHand = await setByHandOfEach(engine, environment, store.name, paths)
+  const asked = there.map((key) => {
+    const transfer = wanted.get(key)!
+    const own = transfer.dataset === undefined ? byHand(first(key).path, transfer.spec.from) : undefined
+    const { store: _, files: __, missing: ___, dataset, ...said } = transfer.spec.from
+    // a dataset's files are each read by their own look
+    const reading = dataset === undefined ? said : { ...said, format: said.format ?? ('detect' as const) }
+    const id = JSON.stringify(reading)
+    if (!readings.has(id)) readings.set(id, reading)
+    return { key, file: first(key), reading: readings.get(id)!, types: typesFor(transfer, own), own }
+  })
+  const heads = await headsOf(engine, environment, store, asked)
+  for (const want of asked) {
+    const known = heads.get(want)
+    if (!known) continue
+    const [file, ...others] = found.get(want.key)!
+    const { header, head } = known
+    const { dataset = '', named = [] } = want.own ?? {}
+    found.set(want.key, [
+      {
+        ...file!,
+        ...(named.length > 0 ? { named: { dataset, columns: named } } : {}),
+        ...(header ? { header } : {}),
+        ...(Object.keys(head).length > 0 ? { head } : {}),
+      },
+      ...others,
+    ])
+  }
 }
 
 const none: FileFact[] = []
@@ -139,7 +167,14 @@ function typesOnce(
     const id = [step.id, connection, target, dataset, own?.dataset].join('\n')
     if (!made.has(id)) {
       const table = connection && target ? targets.get(sourceKey(connection, target)) : undefined
-      made.set(id, wantedTypes(spec, table, dataset === undefined ? own?.columns : datasets.get(dataset)))
+      made.set(
+        id,
+        wantedTypes(
+          spec,
+          table,
+          dataset === undefined ? own && statedFirst(own.columns, spec.from) : datasets.get(dataset),
+        ),
+      )
     }
     return made.get(id)
   }

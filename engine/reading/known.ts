@@ -3,6 +3,7 @@ import { postgresTypeFor } from '../../core/catalog/types'
 import { editedColumns, type CatalogColumn, type ColumnEdits } from '../../core/catalog/edits'
 import type { FileFormat, FoundColumn } from '../../core/catalog/found'
 import { fail } from '../../core/fault'
+import { valueReadingOf } from '../../core/files/reading'
 import type { ValueReading } from '../../core/files/valueReading'
 import type { From } from '../../core/job/sources'
 import { dataset, fileShape } from '../../database/catalog'
@@ -141,6 +142,10 @@ export async function setByHand(
   )
   return byHandOf(rows, from)
 }
+
+/** Columns that a person set, with what a job says of the writing of values going before. */
+export const statedFirst = (columns: readonly CatalogColumn[], from: From): CatalogColumn[] =>
+  columns.map((column) => ({ ...column, reading: { ...column.reading, ...valueReadingOf(from) } }))
 
 /** The same of many files, each by itself: asked in a few questions, answered by path. */
 export async function setByHandOfEach(

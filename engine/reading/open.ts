@@ -9,7 +9,7 @@ import type { ReadContext, TextOf } from '../context/step'
 import { withDuck, withFolder } from '../duck/duck'
 import { withDatabaseSource, type DatabaseSource } from './database'
 import { openFiles } from './files'
-import { asKnown, knownDataset, readingOf, setByHand, type SetByHand } from './known'
+import { asKnown, knownDataset, readingOf, setByHand, statedFirst, type SetByHand } from './known'
 import { openAnswer } from './service'
 import type { EmptySource, OpenSource } from './source'
 
@@ -86,22 +86,14 @@ const readers: Readonly<Record<SourceKind, Reader>> = {
         },
       }
       const source = await openFiles(duck, place, folder, outcome)
-      if (byHand && byHand.columns.length > 0 && !source.empty) {
-        const { renames: _, types, readings } = asKnown(source.columns, byHand.columns)
-        outcome.log.push(
-          `as a person set it for ${byHand.dataset}: ${byHand.columns.map(({ name, type }) => `${name} is ${type}`).join(', ')}`,
-        )
-        // what the job says goes before it
-        const stated = valueReadingOf(from)
-        return await use({
-          ...source,
-          types,
-          readings: new Map([...readings].map(([name, reading]) => [name, { ...reading, ...stated }])),
-        })
-      }
-      return await use(
-        known && !source.empty ? { ...source, ...asKnown(source.columns, known.columns) } : source,
+      if (source.empty) return await use(source)
+      if (known) return await use({ ...source, ...asKnown(source.columns, known.columns) })
+      if (!byHand || byHand.columns.length === 0) return await use(source)
+      outcome.log.push(
+        `as a person set it for ${byHand.dataset}: ${byHand.columns.map(({ name, type }) => `${name} is ${type}`).join(', ')}`,
       )
+      const { types, readings } = asKnown(source.columns, statedFirst(byHand.columns, from))
+      return await use({ ...source, types, readings })
     },
   },
   table: fromDatabase(({ text }) => ({
