@@ -137,11 +137,11 @@ const tests = new Map(patterns.map(([name, pattern]) => [name, ecma(pattern)] as
 /** Classes of what most values are: they are told at once. The others are looked for where values are none of them. */
 const commonNames = [
   'integer',
+  'date',
   'point-three',
   'decimal',
   'comma-three',
   'decimal-comma',
-  'date',
   'date-dots',
 ] as const
 const commonClocks = ['timestamp', 'timestamp-zone', 'time'] as const

@@ -1,6 +1,6 @@
 import type { FileFormat } from '../catalog/found'
 import { classOf } from '../catalog/valueClass'
-import { findTable, type TablePlace } from './header'
+import { classesOf, findTable, type TablePlace } from './header'
 import { fieldsOf, hasQuotes, endsOf, quickRecords, type Layout } from './layout'
 
 const delimiters = [',', ';', '\t', '|', '~', '^', '\u0001', '\u001f'] as const
@@ -38,8 +38,10 @@ export function findDialect(text: string, { whole, end }: TextEnd = { whole: tru
   const plain = comment ? withoutComments(text) : text
   const quote = quoteOf(plain)
   const escape = escapeOf(plain, quote)
+  // those that are nowhere in it all read it as one column: one of them stands for them
+  const nowhere = delimiters.find((delimiter) => !plain.includes(delimiter))
   const tried = delimiters
-    .filter((delimiter, i) => i < 4 || plain.includes(delimiter))
+    .filter((delimiter) => delimiter === nowhere || plain.includes(delimiter))
     .map((delimiter) => {
       const layout: Layout = { delimiter, quote, ...(escape ? { escape } : {}) }
       const found = quickRecords(plain, layout, { limit: looked, whole })
@@ -54,7 +56,7 @@ export function findDialect(text: string, { whole, end }: TextEnd = { whole: tru
   const begins = best.found[place.skip]?.at ?? 0
   const skip = place.skip > 0 ? plain.slice(0, begins).split(/\r\n|\r|\n/).length - 1 : 0
   const from = place.skip + place.heads + place.under
-  const cells = records.slice(from, from + 40).flat().map(classOf) // prettier-ignore
+  const cells = records.slice(from, from + 40).flatMap(classesOf)
   const delimiter = best.width > 1 ? best.layout.delimiter : best.layout.widths ? undefined : ','
   const comma = cells.includes('decimal-comma') && !cells.includes('decimal') && delimiter !== ','
   const ends = endsOf(plain, best.layout, whole)

@@ -25,10 +25,23 @@ export interface TablePlace {
 type Cells = readonly string[]
 
 const filled = (record: Cells): number => record.filter((field) => field.trim() !== '').length
+/** Classes of cells that were lately lately: like files have like values. */
+const lately = new Map<string, ValueClass>()
+const mostSeen = 4_096
+function classOnce(cell: string): ValueClass {
+  if (cell.length > 40) return classOf(cell)
+  const before = lately.get(cell)
+  if (before !== undefined) return before
+  const found = classOf(cell)
+  if (lately.size >= mostSeen) lately.clear()
+  lately.set(cell, found)
+  return found
+}
+
 /** Classes of the cells of records, each worked out once. */
 const known = new WeakMap<Cells, readonly ValueClass[]>()
-function classes(record: Cells): readonly ValueClass[] {
-  const found = known.get(record) ?? record.map((cell) => classOf(cell))
+export function classesOf(record: Cells): readonly ValueClass[] {
+  const found = known.get(record) ?? record.map(classOnce)
   known.set(record, found)
   return found
 }
@@ -187,7 +200,7 @@ export function joined(upper: Cells, lower: Cells): string[] {
 function valued(rows: readonly Cells[], width: number): boolean[] {
   return Array.from({ length: width }, (_, i) => {
     const seen = rows
-      .map((row) => classes(row)[i] ?? 'blank')
+      .map((row) => classesOf(row)[i] ?? 'blank')
       .filter((name) => name !== 'blank' && name !== 'null-word')
     return seen.length > 0 && seen.filter((name) => !wordy(name)).length * 10 >= seen.length * 9
   })
@@ -215,7 +228,7 @@ const period = (cell: string): boolean =>
  * have blanks, doubles, and years or days as names, whose columns then hold other things.
  */
 function isHeader(names: Cells, below: readonly Cells[], strict = false): boolean {
-  const own = classes(names)
+  const own = classesOf(names)
   const width = lastFilled(names)
   const periods = names.map((cell) => period(cell))
   if (own.some((name, i) => !wordy(name) && name !== 'null-word' && !periods[i])) return false
@@ -227,7 +240,7 @@ function isHeader(names: Cells, below: readonly Cells[], strict = false): boolea
       (cell, i) =>
         !periods[i] ||
         isWord(own[i]!) ||
-        below.some((row) => (classes(row)[i] ?? 'blank') !== 'blank' && !period(row[i] ?? '')),
+        below.some((row) => (classesOf(row)[i] ?? 'blank') !== 'blank' && !period(row[i] ?? '')),
     )
     const texts = own.slice(0, width).filter(isWord).length
     return over && below.length > 0 && new Set(names.slice(0, width)).size === width && texts > 0
@@ -237,7 +250,7 @@ function isHeader(names: Cells, below: readonly Cells[], strict = false): boolea
   const plain = names.slice(0, width).map((name) => name.trim())
   if (plain.includes('') || new Set(plain).size < plain.length) return false
   const allText = below.every((record) =>
-    classes(record).every((name) => wordy(name) || name === 'null-word'),
+    classesOf(record).every((name) => wordy(name) || name === 'null-word'),
   )
   if (!allText || below.length === 0) return true
   return !names.some((name, i) => below.some((record) => record[i] === name))
