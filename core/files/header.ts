@@ -25,7 +25,7 @@ export interface TablePlace {
 type Cells = readonly string[]
 
 const filled = (record: Cells): number => record.filter((field) => field.trim() !== '').length
-/** Classes of cells that were lately lately: like files have like values. */
+/** Classes of cells that were seen lately: like files have like values. */
 const lately = new Map<string, ValueClass>()
 const mostSeen = 4_096
 function classOnce(cell: string): ValueClass {
