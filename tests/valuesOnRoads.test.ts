@@ -18,6 +18,20 @@ afterAll(() => bench.close())
 
 let made = 0
 
+/** What became of the one load of a run, and the rows that it left out, without their header. */
+const outcomeOf = async (run: number) => {
+  const [step] = await bench.own(
+    `select l.state, l.error, l.error ->> 'message' as message, l.read::int, l.written::int, l.rejected::int, s.reject_file, s.reject_reasons, s.log
+     from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1`,
+    [run],
+  )
+  const file = step!.reject_file as string | null
+  if (!file) return { step: step!, rejects: [] }
+  const [head, ...rejects] = csvRecords(readFileSync(`${bench.folder}/rejects/${file}`, 'utf8'))
+  expect(head).toEqual(['file', 'line', 'column', 'reason', 'raw'])
+  return { step: step!, rejects }
+}
+
 describe('JSON on the road to a table', () => {
   const into = async (name: string, text: string, columns?: string, more = 'rejects: keep') => {
     const table = `j_${++made}`
@@ -26,14 +40,8 @@ describe('JSON on the road to a table', () => {
     const run = await bench.load(
       fileJob(table.replace('_', '-'), name, `{connection: warehouse, table: ${table}, write: append}`, more),
     )
-    const [step] = await bench.own(
-      'select l.state, l.error, l.read::int, l.written::int, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
-      [run],
-    )
-    const rejects = step!.reject_file
-      ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
-      : []
-    return { step: step!, rejects, rows: await bench.rows(`select * from ${table}`), table }
+    const { step, rejects } = await outcomeOf(run)
+    return { step, rejects, rows: await bench.rows(`select * from ${table}`), table }
   }
   const numbers = ['1', '9007199254740993', '12345678901234567890.123456789', '-0.1', '1e3', '0.30000000000000004', '1e-20'] // prettier-ignore
 
@@ -96,14 +104,10 @@ describe('JSON on the road to a table', () => {
       const run = await bench.load(
         fileJob('listed', 'lists', '{connection: warehouse, table: listed, write: append}', rejects).replace('"{row.file}"', '"lists/*.ndjson", inner: items'), // prettier-ignore
       )
-      const [step] = await bench.own(
-        'select l.state, l.read::int, l.written::int, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
-        [run],
-      )
-      return step!
+      return await outcomeOf(run)
     }
-    expect(await load('rejects: fail')).toMatchObject({ state: 'failed' })
-    const step = await load('rejects: keep')
+    expect((await load('rejects: fail')).step).toMatchObject({ state: 'failed' })
+    const { step, rejects } = await load('rejects: keep')
     expect(step).toMatchObject({ state: 'done', read: 9, written: 4, rejected: 5 })
     expect(await bench.rows('select o, entry, n::text from listed order by 1, 2')).toEqual([
       { o: 1, entry: 1, n: '1' },
@@ -111,17 +115,14 @@ describe('JSON on the road to a table', () => {
       { o: 3, entry: 2, n: '4' },
       { o: 6, entry: 1, n: '12345678901234567890.5' },
     ])
-    const kept = csvRecords(readFileSync(`${bench.folder}/rejects/${step.reject_file as string}`, 'utf8'))
-    expect(kept.slice(1).map(([file, line, column, reason]) => [file, Number(line), column, reason])).toEqual(
-      [
-        ['a.ndjson', 2, '', 'a line that is no JSON object'],
-        ['a.ndjson', 3, 'n', 'n "x" does not fit numeric'],
-        ['a.ndjson', 3, 'n', 'n "y" does not fit numeric'],
-        ['b.ndjson', 4, '', 'a line that is no JSON object'],
-        ['b.ndjson', 5, 'n', 'n "z" does not fit numeric'],
-      ],
-    )
-    expect(kept[1]![4]).toBe('{"o":2,"items":')
+    expect(rejects.map(([file, line, column, reason]) => [file, Number(line), column, reason])).toEqual([
+      ['a.ndjson', 2, '', 'a line that is no JSON object'],
+      ['a.ndjson', 3, 'n', 'n "x" does not fit numeric'],
+      ['a.ndjson', 3, 'n', 'n "y" does not fit numeric'],
+      ['b.ndjson', 4, '', 'a line that is no JSON object'],
+      ['b.ndjson', 5, 'n', 'n "z" does not fit numeric'],
+    ])
+    expect(rejects[0]![4]).toBe('{"o":2,"items":')
   })
 
   it('numbers do not become whole, nor times days', async () => {
@@ -190,16 +191,10 @@ parts:
           ${more}
 `
     const run = await bench.load(document)
-    const [step] = await bench.own(
-      'select l.state, l.error, l.read::int, l.written::int, l.rejected::int, s.reject_file from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1',
-      [run],
-    )
-    const rejects = step!.reject_file
-      ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
-      : []
+    const { step, rejects } = await outcomeOf(run)
     const rows = await bench.rows(`select id, v::text from ${b} order by id`)
     return {
-      step: step!,
+      step,
       reasons: rejects.map(([, , , reason]) => reason),
       raw: rejects.map(([, , , , raw]) => raw),
       arrived: rows.map(({ v }) => v),
@@ -271,11 +266,8 @@ parts:
        create table ruled_to (id int primary key, kind text not null references ruled_kind, v numeric(6,1) constraint above check (v >= 0), "odd ""name""" text not null)`,
     )
     const run = async (rejects: string) =>
-      await bench.own(
-        `select l.state, l.read::int, l.written::int, l.rejected::int, s.reject_file, s.reject_reasons
-         from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1`,
-        [
-          await bench.load(`
+      await outcomeOf(
+        await bench.load(`
 mattock: job/1
 name: ruled
 title: Ruled
@@ -287,17 +279,14 @@ parts:
           into: {connection: warehouse, table: ruled_to, write: append}
           rejects: ${rejects}
 `),
-        ],
       )
-    expect((await run('fail'))[0]).toMatchObject({ state: 'failed', written: 0 })
-    expect((await run('{up_to: 21}'))[0]).toMatchObject({ state: 'failed' })
+    expect((await run('fail')).step).toMatchObject({ state: 'failed', written: 0 })
+    expect((await run('{up_to: 21}')).step).toMatchObject({ state: 'failed' })
     expect(await bench.rows('select * from ruled_to')).toEqual([])
-    const [step] = await run('{up_to: 22}')
+    const { step, rejects } = await run('{up_to: 22}')
     expect(step).toMatchObject({ state: 'done', read: 1001, written: 979, rejected: 22 })
-    expect(Object.values(step!.reject_reasons as Record<string, number>).reduce((a, b) => a + b, 0)).toBe(22)
-    const kept = csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8'))
-    expect(kept[0]).toEqual(['file', 'line', 'column', 'reason', 'raw'])
-    const byLine = new Map(kept.slice(1).map(([, line, , reason, raw]) => [line, { reason, raw }]))
+    expect(Object.values(step.reject_reasons as Record<string, number>).reduce((a, b) => a + b, 0)).toBe(22)
+    const byLine = new Map(rejects.map(([, line, , reason, raw]) => [line, { reason, raw }]))
     const due = [...Array.from({ length: 20 }, (_, i) => 7 + 50 * i), 900, 1001].sort((a, b) => a - b)
     expect([...byLine.keys()].map(Number)).toEqual(due)
     expect(byLine.get('7')!.reason).toMatch(/breaks the check above.*; is not in ruled_kind/)
@@ -471,24 +460,18 @@ parts:
           types: {v: 'decimal(6,2)'}
           rejects: ${rejects}
 `)
-        const [step] = await bench.own(
-          `select l.state, l.read::int, l.written::int, l.rejected::int, l.error ->> 'message' as message, s.reject_file
-           from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1`,
-          [run],
-        )
-        return step!
+        return await outcomeOf(run)
       }
-      expect(await out('fail')).toMatchObject({
+      expect((await out('fail')).step).toMatchObject({
         state: 'failed',
         message: expect.stringMatching(/^2 of 6 rows cannot be written, none is allowed: v: cannot be read/) as string, // prettier-ignore
       })
-      const step = await out('keep')
+      const { step, rejects } = await out('keep')
       expect(step).toMatchObject({ state: 'done', read: 6, written: 4, rejected: 2 })
-      const kept = csvRecords(readFileSync(`${bench.folder}/rejects/${step.reject_file as string}`, 'utf8'))
-      expect(kept.slice(1).map((fields) => fields.slice(0, 4))).toEqual(
+      expect(rejects.map((fields) => fields.slice(0, 4))).toEqual(
         ['3', '5'].map((line) => ['', line, 'v', 'v "many, "or" so" does not fit numeric(6,2)']),
       )
-      expect(JSON.parse(kept[1]![4]!)).toMatchObject({ v: 'many, "or" so' })
+      expect(JSON.parse(rejects[0]![4]!)).toMatchObject({ v: 'many, "or" so' })
     },
   )
 
@@ -618,7 +601,7 @@ describe('encodings', () => {
       ? csvRecords(readFileSync(`${bench.folder}/rejects/${step!.reject_file as string}`, 'utf8')).slice(1)
       : []
     return {
-      step: step!,
+      step,
       rejects,
       values: (await bench.rows(`select v from ${table} order by id`)).map(({ v }) => v),
     }

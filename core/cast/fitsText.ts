@@ -1,3 +1,4 @@
+import { isDay } from '../files/calendar'
 import { booleanWords, clock, day, era, midnight, never, number, offset, secondDigits } from './forms'
 
 /**
@@ -53,18 +54,13 @@ const exact: Test = (text, type) => {
   )
 }
 
-const days = [31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31]
-
 /** Is the day at the beginning of a text, known to be written as one, of the calendar? */
 function dayExists(text: string): boolean {
-  const [year, month, date] = text
+  const [year, month, day] = text
     .match(/[0-9]+/g)!
     .slice(0, 3)
     .map(Number) as [number, number, number]
-  if (month < 1 || month > 12 || date < 1 || date > days[month - 1]!) return false
-  // a year before the first is counted from 0 (ISO 8601), a leap year as any
-  const counted = text.includes('BC') ? 1 - year : year
-  return month !== 2 || date < 29 || (counted % 4 === 0 && (counted % 100 !== 0 || counted % 400 === 0))
+  return isDay(text.includes('BC') ? 1 - year : year, month, day)
 }
 
 const dated =

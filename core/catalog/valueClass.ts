@@ -1,4 +1,5 @@
 import { escapeRegExp } from '../text/escapeRegExp'
+import { isDay } from '../files/calendar'
 import { monthNames } from '../files/monthNames'
 
 /**
@@ -164,14 +165,8 @@ const markedTest = ecma(marked)
 const aroundTest = new RegExp(around, 'gu')
 
 /** Is the day one of the calendar? Text that begins `yyyy-MM-dd`, already known to have that form. */
-function dayExists(text: string): boolean {
-  const year = Number(text.slice(0, 4))
-  const month = Number(text.slice(5, 7))
-  const day = Number(text.slice(8, 10))
-  if (day <= 28) return true
-  if (month !== 2) return day <= 30 || ![4, 6, 9, 11].includes(month)
-  return day === 29 && year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0)
-}
+const dayExists = (text: string): boolean =>
+  isDay(Number(text.slice(0, 4)), Number(text.slice(5, 7)), Number(text.slice(8, 10)))
 
 const booleans = ['true', 'True', 'TRUE', 'false', 'False', 'FALSE']
 const nulls: ReadonlySet<string> = new Set(nullWords)
