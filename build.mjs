@@ -2,9 +2,13 @@
 import { build } from 'esbuild'
 import { build as buildPages } from 'vite'
 
+// a build for tests, in which faults can be laid at the points of engine/context/points.ts; never what is used
+const faults = process.argv.includes('--faults')
+
 const node = build({
   entryPoints: ['cli/main.ts'],
-  outdir: 'dist',
+  outdir: faults ? 'dist-faults' : 'dist',
+  define: { MATTOCK_FAULTS: String(faults) },
   bundle: true,
   splitting: true,
   platform: 'node',
@@ -17,7 +21,7 @@ const node = build({
 })
 await Promise.all([
   node,
-  process.argv.includes('--node')
+  faults || process.argv.includes('--node')
     ? undefined
     : buildPages({ configFile: 'vite.config.ts', logLevel: 'error' }),
 ])

@@ -94,7 +94,7 @@ const kindsInRegistries = {
 }
 
 export default tseslint.config(
-  { ignores: ['node_modules', 'dist', '.mattock', 'database/migrations', 'eslint.config.js'] },
+  { ignores: ['node_modules', 'dist', 'dist-faults', '.mattock', 'database/migrations', 'eslint.config.js'] },
   ...tseslint.configs.recommended,
   {
     files: ['**/*.{ts,tsx}'],

@@ -12,7 +12,7 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock test
   ./mattock plan JOB [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--compare PLAN|last] [--json | --sarif]
   ./mattock run JOB  [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--wait] [--json]
-  ./mattock rerun RUN --failed [--wait] [--json]
+  ./mattock rerun RUN --failed [--again] [--wait] [--json]
   ./mattock runs [--job JOB] [--env E] [--state S] [--limit N] [--json]
   ./mattock show RUN [--json]
   ./mattock survey CONNECTION [--env E] [--include P]… [--exclude P]… [--prefix P] [--accept] [--json]
@@ -36,6 +36,8 @@ async function main(): Promise<number> {
       return await (await import('./serve')).serve()
     case 'planner':
       return await (await import('./planner')).planner()
+    case 'apart':
+      return await (await import('./apart')).apart()
     case 'worker':
       return await (await import('./worker')).worker(rest)
     case 'put':

@@ -15,6 +15,9 @@ import { commandAccount, hasPeople, invite } from '../server/invitation'
 import { invitationFile } from './state'
 import { planApart } from '../engine/planner/process'
 import { makeApp } from '../server/app'
+import { watchHealth } from '../server/health'
+import { endHard, endHardOnFaults } from './hard'
+import { sayWeGoOn } from './keep'
 
 const project = join(dirname(fileURLToPath(import.meta.url)), '..')
 
@@ -24,7 +27,16 @@ export async function serve(): Promise<number> {
   const url = process.env.DATABASE_URL
   const data = process.env.MATTOCK_DATA
   if (!url || !data) throw new Error('the server is started by ./mattock start')
+  endHardOnFaults()
+  const ended = new Promise<void>((resolve) => {
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
+    sayWeGoOn(resolve)
+  })
   const engine = await openEngine(url, data, 12, log)
+  const health = watchHealth(engine)
+  process.on('message', (news: object) => {
+    if ('database' in news) health.databaseIs(news.database as Parameters<typeof health.databaseIs>[0])
+  })
   const demo = process.env.MATTOCK_DEMO === '1'
   const standIns = demo ? await startStandIns() : undefined
   if (standIns) {
@@ -47,6 +59,7 @@ export async function serve(): Promise<number> {
       background: () => progress,
       pages: join(project, 'dist', 'web'),
       planner,
+      health,
       checkAnswers: process.env.MATTOCK_CHECK_ANSWERS === '1',
     },
     log,
@@ -68,14 +81,15 @@ export async function serve(): Promise<number> {
           history.signal,
         ).catch((error: Error) => log.error({ error }, 'the demo’s history stopped'))
       : Promise.resolve()
-  await new Promise<void>((resolve) => {
-    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
-  })
+  await ended
   history.abort()
+  health.close()
   standIns?.close()
   planner.close()
   server.closeAllConnections()
   server.close()
+  // whatever still waits for a database that is away ends with this process
+  setTimeout(() => endHard(), 3000).unref()
   await making
   await engine.close()
   return 0

@@ -1,12 +1,15 @@
-import { spawn, type ChildProcess } from 'node:child_process'
-import { chmodSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { spawn } from 'node:child_process'
+import { existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import { migrateDatabase } from '../database/open'
 import { accounts as demoAccounts } from '../demo/seed'
+import type { Health } from '../contract/health'
+import { keep, type Kept } from './keep'
 import { UsageError } from './usage'
-import { ensureDatabase, freePort, startPostgres, type OwnPostgres } from './postgres'
+import { workerEndsWithin, workerHeap, workerSilence } from './worker'
+import { closeFolder, ensureDatabase, freePort, startPostgres, type OwnPostgres } from './postgres'
 import { dataFolder, invitationFile, running, stateFile, type Running } from './state'
 
 /** The project's folder: this file is built into dist/. */
@@ -75,14 +78,25 @@ function announce({ url, data, accounts, first }: Running, json: boolean): void 
   process.stdout.write('\n')
 }
 
+/** It runs; whether it is well is another question. */
+async function sayWhatIsWrong(url: string): Promise<void> {
+  try {
+    const { words } = (await (await fetch(`${url}/api/health`)).json()) as Health
+    for (const line of words) process.stderr.write(`mattock: ${line}\n`)
+  } catch {
+    process.stderr.write(`mattock: it runs, but ${url} does not answer\n`)
+  }
+}
+
 export async function start(args: string[]): Promise<number> {
   const options = readOptions(args)
   const before = running(options.data)
   if (before) {
     announce(before, options.json)
+    await sayWhatIsWrong(before.url)
     return 0
   }
-  mkdirSync(options.data, { recursive: true })
+  mkdirSync(options.data, { recursive: true, mode: 0o700 })
   if (options.background) return await startInBackground(options)
   return await supervise(options)
 }
@@ -90,7 +104,7 @@ export async function start(args: string[]): Promise<number> {
 /** Starts ourselves again, apart from this terminal, and returns when the address answers. */
 async function startInBackground(options: Options): Promise<number> {
   const log = join(options.data, 'mattock.log')
-  const out = openSync(log, 'a')
+  const out = openSync(log, 'a', 0o600)
   const args = ['start', '--data', options.data, '--workers', String(options.workers), '--json']
   if (options.demo) args.push('--demo')
   if (options.port !== undefined) args.push('--port', String(options.port))
@@ -123,22 +137,28 @@ async function startInBackground(options: Options): Promise<number> {
 /** Postgres, server and workers, until asked to stop. A process that dies is started again. */
 async function supervise(options: Options): Promise<number> {
   const { data } = options
+  const ended = new Promise<void>((resolve) => {
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
+  })
   let postgres: OwnPostgres | undefined
+  const kept: Kept[] = []
   let databaseUrl = process.env.DATABASE_URL
+  closeFolder(data)
   if (!databaseUrl) {
-    // Postgres runs as another user and must pass through
-    chmodSync(data, 0o755)
-    postgres = await startPostgres(join(data, 'postgres'))
+    postgres = await startPostgres(join(data, 'postgres'), {}, (news) => {
+      process.stderr.write(news.state === 'away' ? `the database is away: ${news.reason}; it is started again\n` : 'the database is back\n') // prettier-ignore
+      for (const one of kept) one.send({ database: news })
+    })
     await ensureDatabase(postgres, 'mattock')
     databaseUrl = postgres.url('mattock')
   }
   await migrateDatabase(databaseUrl, join(projectFolder, 'database', 'migrations'))
   const demoMark = join(data, 'demo')
-  if (options.demo && !existsSync(demoMark)) writeFileSync(demoMark, '')
+  if (options.demo && !existsSync(demoMark)) writeFileSync(demoMark, '', { mode: 0o600 })
   const demo = existsSync(demoMark)
   const port = options.port || (await freePort())
   const url = `http://127.0.0.1:${port}`
-  const environment = {
+  const env = {
     ...process.env,
     DATABASE_URL: databaseUrl,
     MATTOCK_DATA: data,
@@ -147,27 +167,17 @@ async function supervise(options: Options): Promise<number> {
     UV_THREADPOOL_SIZE: '64',
     NODE_ENV: 'production',
   }
-  const children = new Map<string, ChildProcess>()
-  let stopping = false
-  const launch = (name: string, args: string[]) => {
-    const child = spawn(process.execPath, ['--max-old-space-size=768', program, ...args], {
-      env: environment,
-      stdio: ['ignore', 'inherit', 'inherit'],
-      cwd: projectFolder,
-    })
-    children.set(name, child)
-    child.on('exit', (code, signal) => {
-      children.delete(name)
-      if (stopping) return
-      process.stderr.write(`${name} ended (${signal ?? code}); started again\n`)
-      setTimeout(() => !stopping && launch(name, args), 500)
-    })
+  const common = { program, env, cwd: projectFolder, execArgv: [`--max-old-space-size=${workerHeap}`] }
+  kept.push(keep('the server', { ...common, args: ['serve'] }))
+  for (let i = 1; i <= options.workers; i++)
+    kept.push(keep(`worker ${i}`, { ...common, args: ['worker'], silence: workerSilence }))
+  const end = async () => {
+    await Promise.all(kept.map((one) => one.end(workerEndsWithin + 2000)))
+    await postgres?.stop()
+    rmSync(stateFile(data), { force: true })
   }
-  launch('server', ['serve'])
-  for (let i = 1; i <= options.workers; i++) launch(`worker ${i}`, ['worker'])
-  const end = new Promise<void>((resolve) => {
-    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
-  })
+  let stopping = false
+  void ended.then(() => (stopping = true))
   const answered = await waitForAnswer(url, () => stopping)
   if (answered) {
     const accounts = demo ? demoAccounts.map(({ email, password, role }) => ({ email, password, role })) : []
@@ -176,19 +186,17 @@ async function supervise(options: Options): Promise<number> {
     const state: Running = { url, pid: process.pid, data, databaseUrl, accounts, ...first }
     writeFileSync(stateFile(data), JSON.stringify(state), { mode: 0o600 })
     announce(state, options.json)
-    await end
+    await ended
   }
-  stopping = true
-  await Promise.all([...children.values()].map(endChild))
-  await postgres?.stop()
-  rmSync(stateFile(data), { force: true })
+  await end()
   return answered ? 0 : 1
 }
 
 async function waitForAnswer(url: string, given: () => boolean): Promise<boolean> {
   for (let i = 0; i < 1200 && !given(); i++) {
     try {
-      if ((await fetch(`${url}/api/health`)).ok) return true
+      const health = (await (await fetch(`${url}/api/health`)).json()) as Health
+      if (health.database.ok) return true
     } catch {
       // not yet
     }
@@ -196,16 +204,6 @@ async function waitForAnswer(url: string, given: () => boolean): Promise<boolean
   }
   process.stderr.write('the server does not answer\n')
   return false
-}
-
-/** Asks a process to end; a worker finishes its loads first, for 20 s at most. */
-async function endChild(child: ChildProcess): Promise<void> {
-  if (child.exitCode !== null || child.signalCode !== null) return
-  const ended = new Promise<void>((resolve) => child.once('exit', () => resolve()))
-  child.kill('SIGTERM')
-  const timer = setTimeout(() => child.kill('SIGKILL'), 20_000)
-  await ended
-  clearTimeout(timer)
 }
 
 export async function stop(args: string[]): Promise<number> {
@@ -217,7 +215,7 @@ export async function stop(args: string[]): Promise<number> {
     return 1
   }
   process.kill(state.pid, 'SIGTERM')
-  for (let i = 0; i < 400 && running(data); i++) await wait(100)
+  for (let i = 0; i < 300 && running(data); i++) await wait(100)
   if (running(data)) {
     process.stderr.write('mattock: it does not end; look at its log\n')
     return 1

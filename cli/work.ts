@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto'
 import { parseArgs } from 'node:util'
 import { routes } from '../contract/routes'
 import type { Answer } from '../contract/route'
@@ -31,6 +32,7 @@ export async function work(
       json: { type: 'boolean', default: false },
       wait: { type: 'boolean', default: false },
       failed: { type: 'boolean', default: false },
+      again: { type: 'boolean', default: false },
       job: { type: 'string' },
       state: { type: 'string' },
       limit: { type: 'string', default: '20' },
@@ -85,12 +87,15 @@ export async function work(
           else process.stdout.write(planText(made, []))
           return stopped
         }
-        const { run } = await api.call(routes.startRun, { body: { plan: made.id } })
+        const { run } = await api.call(routes.startRun, { body: { plan: made.id, press: randomUUID() } })
         return await finish(api, run, values.wait, say)
       }
       case 'rerun': {
         if (!values.failed) throw new UsageError('rerun takes --failed')
-        const { run } = await api.call(routes.rerun, { params: { id: runNumber(what!) }, body: {} })
+        const { run } = await api.call(routes.rerun, {
+          params: { id: runNumber(what!) },
+          body: { press: randomUUID(), again: values.again },
+        })
         return await finish(api, run, values.wait, say)
       }
       case 'runs': {

@@ -1,13 +1,23 @@
-import { spawn } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import { openEngine } from '../engine/context/engine'
 import { openLog } from '../engine/context/logger'
 import { startWorker } from '../engine/queue/worker'
+import { endHard, endHardOnFaults, endWithParent } from './hard'
+import { keep, sayWeGoOn } from './keep'
 import { UsageError } from './usage'
 import { dataFolder, running } from './state'
 
-/** One worker process; ends on SIGTERM when its loads are done. */
+const program = fileURLToPath(new URL('./main.js', import.meta.url))
+
+/** Milliseconds in which a worker's loads may end of themselves when it is asked to end; then others do them. */
+export const workerEndsWithin = 4000
+/** Milliseconds of silence at which a worker is held dead by whoever keeps it. */
+export const workerSilence = 20_000
+/** MB of JavaScript values that a worker may hold. */
+export const workerHeap = 768
+
+/** One worker process, kept going; ends on SIGTERM when its loads are done, or after some seconds. */
 export async function worker(args: string[]): Promise<number> {
   const { values } = parseArgs({
     args,
@@ -16,27 +26,44 @@ export async function worker(args: string[]): Promise<number> {
   const capacity = Number(values.capacity)
   if (!(Number.isInteger(capacity) && capacity >= 1 && capacity <= 16))
     throw new UsageError('--capacity takes a number from 1 to 16')
-  if (Number(process.env.UV_THREADPOOL_SIZE ?? 4) < 64) return await again(args)
   const data = dataFolder(values.data)
   const url = process.env.DATABASE_URL ?? running(data)?.databaseUrl
   if (!url) throw new UsageError(`no Mattock runs over ${data}, and DATABASE_URL is not set`)
-  const engine = await openEngine(url, data, capacity * 2 + 4, openLog('worker'))
-  const working = await startWorker(engine, capacity)
-  await new Promise<void>((resolve) => {
-    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
-  })
-  await working.stop()
-  await engine.close()
+  if (!process.send) return await keepOne(args, url)
+  await work(url, data, capacity)
   return 0
 }
 
-/** The thread pool's size must stand before Node starts. */
-async function again(args: string[]): Promise<number> {
-  const child = spawn(
-    process.execPath,
-    [fileURLToPath(new URL('./main.js', import.meta.url)), 'worker', ...args],
-    { env: { ...process.env, UV_THREADPOOL_SIZE: '64' }, stdio: 'inherit' },
-  )
-  for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => child.kill(signal))
-  return await new Promise((resolve) => child.on('exit', (code) => resolve(code ?? 1)))
+/** The one that was started by hand keeps another going that works. */
+async function keepOne(args: readonly string[], url: string): Promise<number> {
+  const kept = keep('the worker', {
+    program,
+    args: ['worker', ...args],
+    // the thread pool's size must stand before Node starts
+    env: { ...process.env, DATABASE_URL: url, UV_THREADPOOL_SIZE: '64' },
+    execArgv: [`--max-old-space-size=${workerHeap}`],
+    silence: workerSilence,
+  })
+  await new Promise<void>((resolve) => {
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
+  })
+  await kept.end(workerEndsWithin + 2500)
+  return 0
+}
+
+async function work(url: string, data: string, capacity: number): Promise<void> {
+  endHardOnFaults()
+  endWithParent()
+  const ended = new Promise<void>((resolve) => {
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, resolve)
+    sayWeGoOn(resolve)
+  })
+  const engine = await openEngine(url, data, capacity * 2 + 4, openLog('worker'))
+  const working = await startWorker(engine, capacity, { apart: { program, env: process.env }, endHard })
+  await ended
+  // a database that is away holds nobody up: others take over what fell silent
+  setTimeout(() => endHard('its loads did not end in time'), workerEndsWithin + 1500)
+  await working.stop(workerEndsWithin)
+  // threads may still stand in a pipe that nobody reads
+  endHard()
 }

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { faultCodes, type FaultCode } from '../core/faultCodes'
 import { glossary } from './glossary'
-import { plainRoutes } from './plain'
+import { plainRoutes, type PlainRoute } from './plain'
 import { errorSchema, type Route } from './route'
 import { routes } from './routes'
 
@@ -137,7 +137,9 @@ export function openApi(): object {
   }
   for (const [operationId, route] of Object.entries(routes) as [string, Route][])
     put(route.path, route.method, operation(operationId, route, named))
-  for (const [operationId, { method, path, summary, needs, produces }] of Object.entries(plainRoutes)) {
+  for (const [operationId, plain] of Object.entries(plainRoutes) as [string, PlainRoute][]) {
+    const { method, path, summary, needs, produces, answer, also } = plain
+    const content = { [produces]: answer ? { schema: schemaOf(answer, 'output', named) } : {} }
     const names = [...path.matchAll(/:(\w+)/g)].map(([, name]) => name!)
     put(path, method, {
       operationId,
@@ -152,11 +154,12 @@ export function openApi(): object {
         schema: { type: 'string' },
       })),
       responses: {
-        '200': { description: summary, content: { [produces]: {} } },
+        '200': { description: summary, content },
+        ...(also === undefined ? {} : { [also]: { description: summary, content } }),
         ...(needs === 'nobody' ? {} : { '401': fault(401) }),
         ...(names.length > 0 ? { '404': fault(404) } : {}),
       },
-      security: (needs as string) === 'nobody' ? [] : [{ session: [] }, { token: [] }],
+      security: needs === 'nobody' ? [] : [{ session: [] }, { token: [] }],
     })
   }
   schemaOf(z.object({ error: errorSchema }), 'output', named)

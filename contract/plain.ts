@@ -1,3 +1,5 @@
+import type { z } from 'zod'
+import { healthSchema } from './health'
 import type { Needs } from './route'
 
 /** An address whose answer is no document of the API: a stream, a file, a schema. */
@@ -8,6 +10,10 @@ export interface PlainRoute {
   readonly needs: Needs
   /** Media type of its answer. */
   readonly produces: string
+  /** What its JSON is like. */
+  readonly answer?: z.ZodType
+  /** Status of an answer that is no fault, beside 200. */
+  readonly also?: number
 }
 
 /** Every address beside those of the API proper. */
@@ -15,9 +21,11 @@ export const plainRoutes = {
   health: {
     method: 'get',
     path: '/api/health',
-    summary: 'does the server answer',
+    summary: 'how the database, the workers and the disk are; 503 where one of them is not well',
     needs: 'nobody',
     produces: 'application/json',
+    answer: healthSchema,
+    also: 503,
   },
   openApi: {
     method: 'get',

@@ -11,6 +11,20 @@ import { route } from './route'
 import * as s from './shapes'
 import { tryRoutes } from './tries'
 
+/** With what a start is asked for, so that one that is asked for twice is one run. */
+const pressing = {
+  press: z
+    .string()
+    .min(8)
+    .max(100)
+    .optional()
+    .describe('made up by whoever asks; asked for again with the same, the answer is the run that it began'),
+  again: z
+    .boolean()
+    .optional()
+    .describe('run what was run before, knowingly; else that is the fault already-started'),
+}
+
 /** Every operation of the API, by name. */
 export const routes = {
   ...catalogRoutes,
@@ -203,8 +217,9 @@ export const routes = {
     method: 'post',
     path: '/api/runs',
     summary: 'run a plan',
-    body: z.object({ plan: numberInBody }),
+    body: z.object({ plan: numberInBody, ...pressing }),
     response: z.object({ run: z.number() }),
+    faults: ['already-started'],
   }),
   runs: route({
     method: 'get',
@@ -263,8 +278,9 @@ export const routes = {
     path: '/api/runs/:id/rerun',
     summary: 'run again what failed, was stopped or skipped',
     params: id,
-    body: z.object({ loads: z.array(z.number()).optional() }),
+    body: z.object({ loads: z.array(z.number()).optional(), ...pressing }),
     response: z.object({ run: z.number() }),
+    faults: ['already-started'],
   }),
   runDocument: route({
     method: 'get',

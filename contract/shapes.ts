@@ -230,6 +230,10 @@ export const runLoadSchema = z.object({
   state: stateSchema,
   attempt: z.number(),
   worker: z.number().nullable(),
+  waitsFor: z
+    .string()
+    .nullable()
+    .describe('what its step waits for just now, such as a lock that another holds; null while it works'),
   startedAt: z.string().nullable(),
   endedAt: z.string().nullable(),
   read: z.number(),

@@ -17,6 +17,7 @@ export interface Place {
   readonly column?: number
   readonly file?: string
   readonly connection?: string
+  readonly run?: number
 }
 
 /** Something wrong with what a person wrote or what was found: a value, thrown only at the edges. */

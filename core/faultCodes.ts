@@ -3,6 +3,8 @@ export const faultCodes = {
   'unknown-name': 404,
   conflict: 409,
   'plan-stops': 409,
+  /** What was to be run was run before; `where.run` is which. */
+  'already-started': 409,
   'still-running': 409,
   'not-running': 409,
   'not-held': 409,
@@ -13,6 +15,13 @@ export const faultCodes = {
   'too-many': 429,
   internal: 500,
   planner: 500,
+  /** Mattock's own database is away; its health says since when and why. */
+  away: 503,
+  /** Too much is asked at once, or somebody else holds what is needed: the same may work in a moment. */
+  busy: 503,
+  /** A database refused a statement; the message is its own. */
+  database: 422,
+  'no-space': 507,
   /** Said by a page that got no answer at all. */
   'no-answer': 503,
   document: 422,

@@ -10,11 +10,19 @@ pg.types.setTypeParser(pg.types.builtins.INT8, Number)
 
 export type Database = NodePgDatabase<typeof schema> & { $client: pg.Pool }
 
+/**
+ * A client that loses its server says so to whoever waits for an answer, and once more as an event that ends the
+ * process where nobody listens. An idle one is replaced at the next use.
+ */
+export function keepQuiet(pool: pg.Pool): void {
+  pool.on('error', () => {})
+  pool.on('connect', (client) => client.on('error', () => {}))
+}
+
 /** Opens Mattock's own store. Timestamps come as ISO 8601 text; 8-byte integers as numbers. */
 export function openDatabase(url: string, connections = 10): Database {
   const pool = new pg.Pool({ connectionString: url, max: connections })
-  // an idle connection that the server drops is replaced at the next use
-  pool.on('error', () => {})
+  keepQuiet(pool)
   return drizzle(pool, { schema })
 }
 

@@ -40,6 +40,8 @@ export const run = mattock.table(
     stopping: boolean('stopping').notNull().default(false),
     by: text('by').notNull(),
     cause: text('cause').notNull(),
+    /** Made up by whoever pressed: the same press asked for twice is one run. */
+    press: text('press'),
     rerunOf: integer('rerun_of'),
     /** Lower goes first. */
     priority: integer('priority').notNull().default(0),
@@ -53,6 +55,10 @@ export const run = mattock.table(
     index().on(t.createdAt.desc()),
     index().on(t.job, t.createdAt.desc()),
     index().on(t.planId),
+    uniqueIndex('run_press').on(t.planId, t.press),
+    index('run_rerun_of')
+      .on(t.rerunOf)
+      .where(sql`rerun_of is not null`),
     index('run_active')
       .on(t.priority, t.id)
       .where(sql`state = 'running'`),
@@ -79,6 +85,12 @@ export const load = mattock.table(
     state: text('state').$type<RunState>().notNull().default('waiting'),
     attempt: integer('attempt').notNull().default(0),
     worker: integer('worker'),
+    /** When the worker took it, by the real clock. */
+    takenAt: when('taken_at'),
+    /** Workers that ended while running it; from two on it is run apart. */
+    deaths: integer('deaths').notNull().default(0),
+    /** What it is waiting for within a step, in words; null while it works. */
+    waitsFor: text('waits_for'),
     startedAt: when('started_at'),
     endedAt: when('ended_at'),
     read: count('read'),
@@ -165,6 +177,11 @@ export const worker = mattock.table('worker', {
   /** Largest resident memory it has seen, in bytes. */
   memory: bigint('memory', { mode: 'number' }).notNull().default(0),
   load: doublePrecision('load').notNull().default(0),
+  /** Loads that it works on, as it said at its last beat. */
+  holding: bigint('holding', { mode: 'number' })
+    .array()
+    .notNull()
+    .default(sql`'{}'`),
 })
 
 /** Slices that were ever loaded, so that a plan need not look through a job's whole history. */

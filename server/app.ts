@@ -9,15 +9,16 @@ import { plainRoutes, type PlainRoute } from '../contract/plain'
 import { openApi } from '../contract/openapi'
 import type { Needs, Route } from '../contract/route'
 import { routes, type Routes } from '../contract/routes'
-import { FaultError, type Fault } from '../core/fault'
+import type { Fault } from '../core/fault'
 import { faultCodes } from '../core/faultCodes'
 import { may } from '../core/rights'
 import { jobJsonSchema } from '../core/job/document'
 import type { Engine } from '../engine/context/engine'
-import { DocumentError, isSaved } from '../engine/jobs/versions'
+import { isSaved } from '../engine/jobs/versions'
 import type { Asked, ServerOptions } from './handler'
 import { fromOurPages, whoAsks, type Account } from './auth'
 import { liveEvents } from './events'
+import { faultOf } from './faultOf'
 import { handlers } from './handlers'
 import { downloadCatalog } from './handlers/catalog'
 import { downloadRejects } from './handlers/rejects'
@@ -59,7 +60,9 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
   const plain = (route: PlainRoute, answer: (request: Request, response: Response) => unknown) =>
     app[route.method](route.path, (request, response, next) => {
       const work = async () => {
-        const fault = refusal(route.needs, await whoAsks(engine, request))
+        // who asks is read from the database, which may be what is away
+        const fault =
+          route.needs === 'nobody' ? undefined : refusal(route.needs, await whoAsks(engine, request))
         if (fault) return sendFault(response, fault)
         await answer(request, response)
       }
@@ -67,7 +70,13 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
     })
   plain(plainRoutes.openApi, (_request, response) => response.json(openApi()))
   plain(plainRoutes.jobSchema, (_request, response) => response.json(jobJsonSchema()))
-  plain(plainRoutes.health, (_request, response) => response.json({ ok: true }))
+  plain(plainRoutes.health, (_request, response) => {
+    const health = options.health.now()
+    response
+      .status(health.ok ? 200 : plainRoutes.health.also)
+      .setHeader('Cache-Control', 'no-store')
+      .json(health)
+  })
   plain(plainRoutes.events, (request, response) => liveEvents(engine, request, response))
   plain(plainRoutes.rejectsFile, (request, response) => downloadRejects(engine, request, response))
   plain(plainRoutes.catalogFile, (request, response) => downloadCatalog(engine, request, response))
@@ -78,26 +87,10 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
   servePages(app, options.pages)
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     if (response.headersSent) return void response.end()
-    if (error instanceof DocumentError) {
-      response.status(422).json({ error: error.faults[0], faults: error.faults })
-    } else if (error instanceof FaultError) sendFault(response, error.fault)
-    else if (error instanceof z.ZodError) {
-      const [issue] = error.issues
-      sendFault(response, {
-        code: 'request',
-        message: `${issue?.path.join('.') || 'the request'}: ${issue?.message ?? 'cannot be read'}`,
-        where: { path: issue?.path.join('.') },
-      })
-    } else if ('status' in error && typeof error.status === 'number' && error.status < 500) {
-      sendFault(response, { code: 'request', message: error.message, where: {} }, error.status)
-    } else {
-      log.error({ error, path: request.path }, 'a request failed')
-      sendFault(
-        response,
-        { code: 'internal', message: 'Mattock made a mistake; its log says more', where: {} },
-        500,
-      )
-    }
+    const { status, fault, faults, ours } = faultOf(error, options.health)
+    if (ours) log.error({ error, path: request.path }, 'a request failed')
+    if (status === 503) response.setHeader('Retry-After', '2')
+    response.status(status).json({ error: fault, ...(faults ? { faults } : {}) })
   })
   return app
 }

@@ -5,6 +5,7 @@ import type { Routes } from '../contract/routes'
 import type { Engine } from '../engine/context/engine'
 import type { Planner } from '../engine/planner/asks'
 import type { Account } from './auth'
+import type { HealthWatch } from './health'
 
 /** What a handler works with. */
 export interface Asked {
@@ -23,6 +24,7 @@ export interface ServerOptions {
   /** Folder of the built pages. */
   readonly pages: string
   readonly planner: Planner
+  readonly health: HealthWatch
   /** Every answer is held to the contract: for tests. */
   readonly checkAnswers?: boolean
 }

@@ -12,6 +12,7 @@ import { Textures } from './look/State'
 import { makeTheme } from './look/theme'
 import { cssTokens, day, night as nightTokens } from './look/tokens'
 import { FaultBox } from './kit/Fault'
+import { HealthStrip } from './frame/HealthStrip'
 import { Shell } from './frame/Shell'
 import { places, type Place } from './places'
 import { SignIn } from './places/SignIn'
@@ -61,7 +62,10 @@ export function App(): ReactElement {
               <Gallery />
             </Suspense>
           ) : (
-            <Signed night={night} setNight={setNight} />
+            <>
+              <Signed night={night} setNight={setNight} />
+              <HealthStrip />
+            </>
           )}
         </Notices>
       </SWRConfig>

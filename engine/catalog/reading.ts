@@ -1,7 +1,5 @@
 import type { DatasetKind } from '../../core/catalog/datasetKinds'
-import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { mkdir, rm } from 'node:fs/promises'
 import { and, arrayContains, eq } from 'drizzle-orm'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import { quoteName } from '../../core/text/slot'
@@ -15,6 +13,7 @@ import { openAs } from '../connectors/connections'
 import { insideStore } from '../connectors/files/store'
 import type { TargetTable } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
+import { withFolder } from '../context/temporary'
 import { formats } from '../formats'
 import type { Relation } from '../formats/relation'
 import { layServiceDown } from '../connectors/service/layDown'
@@ -50,20 +49,14 @@ export async function withDataset<T>(
   work: (duck: DuckDBConnection, relation: Relation) => Promise<T>,
   signal?: AbortSignal,
 ): Promise<T> {
-  const folder = join(
-    tmpdir(),
-    `mattock-read-${process.pid}-${entry.id}-${Math.random().toString(36).slice(2)}`,
+  return await withFolder(
+    async (folder) =>
+      await withDuck('UTC', true, async (duck) => {
+        const open = openers[entry.kind]
+        if (!open) throw new Error(`${entry.name} is a relation of its database`)
+        return await work(duck, await open({ engine, duck, entry, files, folder, signal }))
+      }),
   )
-  await mkdir(folder, { recursive: true })
-  try {
-    return await withDuck('UTC', true, async (duck) => {
-      const open = openers[entry.kind]
-      if (!open) throw new Error(`${entry.name} is a relation of its database`)
-      return await work(duck, await open({ engine, duck, entry, files, folder, signal }))
-    })
-  } finally {
-    await rm(folder, { recursive: true, force: true })
-  }
 }
 
 /** What opening a dataset needs. */

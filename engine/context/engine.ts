@@ -4,6 +4,7 @@ import { join, resolve } from 'node:path'
 import { openDatabase, type Database } from '../../database/open'
 import { openLog, type Logger } from './logger'
 import { openPools, type Pools } from './pools'
+import { readLimits, type Limits } from './limits'
 import { removePipes } from '../duck/duck'
 
 /** What every part of the engine works with. */
@@ -17,6 +18,7 @@ export interface Engine {
   readonly log: Logger
   /** Id of this installation, written into the markers it leaves in targets. */
   readonly installation: string
+  readonly limits: Limits
   close(): Promise<void>
 }
 
@@ -46,6 +48,7 @@ export async function openEngine(
     pools,
     log,
     installation: rows[0]!.id,
+    limits: readLimits(process.env),
     close: async () => {
       await pools.close()
       await removePipes()

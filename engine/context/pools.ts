@@ -1,4 +1,5 @@
 import pg from 'pg'
+import { keepQuiet } from '../../database/open'
 
 /** Pools for databases that are not Mattock's own. */
 export interface Pools {
@@ -16,7 +17,7 @@ export function openPools(): Pools {
       let pool = pools.get(id)
       if (!pool) {
         pool = new pg.Pool({ ...config, max: 16, idleTimeoutMillis: 30_000, application_name: 'mattock' })
-        pool.on('error', () => {})
+        keepQuiet(pool)
         pools.set(id, pool)
       }
       return pool

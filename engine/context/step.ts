@@ -28,13 +28,21 @@ export interface StepContext extends ReadContext {
   readonly installation: string
   readonly run: number
   readonly load: number
+  /** Counted from 1; another worker that takes the load over has the next. */
+  readonly attempt: number
   readonly step: string
+  /** The load of an earlier run that failed at this very step, and that this one repeats. */
+  readonly repeats?: number | undefined
   readonly slice: Slice | null
   /** Folder for the rejects of this load. */
   readonly rejectFolder: string
   readonly text: TextOf
   /** The process's log, its lines marked with run, load and step. */
   readonly logger: Logger
+  /** Is the load still this attempt's? Another may have taken it while this process stood still. */
+  readonly stillMine: () => Promise<boolean>
+  /** Says what the step waits for, where it waits for another; null when it goes on. Never throws. */
+  readonly waitsFor: (what: string | null) => Promise<void>
 }
 
 /** A context for looking only: what is found out on the way is not kept. */

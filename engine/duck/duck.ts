@@ -1,11 +1,12 @@
 import { DuckDBInstance, type DuckDBConnection } from '@duckdb/node-api'
 import { execFile } from 'node:child_process'
 import { closeSync, constants, openSync } from 'node:fs'
-import { mkdtemp, rm } from 'node:fs/promises'
+import { rm } from 'node:fs/promises'
 import { Socket } from 'node:net'
-import { availableParallelism, tmpdir } from 'node:os'
+import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
+import { newFolder, temporaryRoot } from '../context/temporary'
 
 const run = promisify(execFile)
 
@@ -27,7 +28,7 @@ function duck(ordered: boolean): Promise<DuckDBInstance> {
       memory_limit: '256MB',
       threads: String(threads),
       preserve_insertion_order: String(ordered),
-      temp_directory: join(tmpdir(), `mattock-duck-${process.pid}`),
+      temp_directory: join(temporaryRoot(), 'duck'),
     }
     instances.set(ordered, (instance = DuckDBInstance.create(':memory:', options)))
   }
@@ -46,16 +47,6 @@ export async function withDuck<T>(
     return await work(connection)
   } finally {
     connection.closeSync()
-  }
-}
-
-/** A folder of its own for as long as some work takes. */
-export async function withFolder<T>(work: (folder: string) => Promise<T>): Promise<T> {
-  const folder = await mkdtemp(join(tmpdir(), 'mattock-work-'))
-  try {
-    return await work(folder)
-  } finally {
-    await rm(folder, { recursive: true, force: true })
   }
 }
 
@@ -84,7 +75,7 @@ let made = 0
 async function pipePath(): Promise<string> {
   const free = freePaths.pop()
   if (free) return free
-  folder ??= mkdtemp(join(tmpdir(), 'mattock-pipe-'))
+  folder ??= newFolder('pipe')
   const path = join(await folder, String(++made))
   await run('mkfifo', ['-m', '600', path])
   return path

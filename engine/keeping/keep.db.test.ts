@@ -170,7 +170,7 @@ describe('what is kept', () => {
     // the lock is given back: this one, of this database (the tests beside have theirs on the same server)
     expect(
       await bench.own(
-        `select count(*)::int as n from pg_locks where locktype = 'advisory' and objid = 7301954
+        `select count(*)::int as n from pg_locks where locktype = 'advisory' and objid = 7301955
           and database = (select oid from pg_database where datname = current_database())`,
       ),
     ).toEqual([{ n: 0 }])

@@ -2,6 +2,7 @@ import { fail } from '../../core/fault'
 import { kept, keptKinds, type Kept, type KeptKind } from '../../core/keeping/kinds'
 import { retention } from '../../database/schema'
 import type { Engine } from '../context/engine'
+import { sweepTemporary } from '../context/temporary'
 import { clearTries } from '../trying/try'
 import type { Amount } from './definition'
 import { keepers } from './index'
@@ -79,10 +80,12 @@ export async function keepFor(
  * that comes meanwhile leaves it to the first. Returns how many went of each kind.
  */
 export async function tidy(engine: Engine, now = Date.now()): Promise<Partial<Record<KeptKind, number>>> {
+  // each machine sweeps its own
+  await sweepTemporary()
   const client = await engine.db.$client.connect()
   const gone: Partial<Record<KeptKind, number>> = {}
   try {
-    const { rows } = await client.query<{ mine: boolean }>('select pg_try_advisory_lock(7301954) as mine')
+    const { rows } = await client.query<{ mine: boolean }>('select pg_try_advisory_lock(7301955) as mine')
     if (!rows[0]!.mine) return gone
     try {
       await clearTries(engine)
@@ -97,10 +100,11 @@ export async function tidy(engine: Engine, now = Date.now()): Promise<Partial<Re
         }
       }
       await sweepRejects(engine)
+      await client.query('select mattock.sweep_queue()')
       await client.query(`delete from mattock.pace where not exists (
         select 1 from unnest(asked) t where t > clock_timestamp() - interval '1 minute')`)
     } finally {
-      await client.query('select pg_advisory_unlock(7301954)')
+      await client.query('select pg_advisory_unlock(7301955)')
     }
     if (Object.keys(gone).length > 0) {
       engine.log.info({ gone }, 'took away what was older than it is to be kept')

@@ -70,7 +70,8 @@ export function planApart(entry: string, log: (message: string) => void): Planne
     close: () => {
       const ended = child
       child = undefined
-      ended?.disconnect()
+      // it may be busy for long, and what it has begun in the store goes back
+      ended?.kill('SIGKILL')
     },
   }
 }

@@ -5,22 +5,33 @@ import type { Engine } from '../context/engine'
 import { handOver, runSurvey } from '../survey/survey'
 import { runTry } from '../trying/runTry'
 import { tidy } from '../keeping/keep'
-import { runLoad, type LoadEnd } from '../running/runLoad'
-import type { Started } from '../running/started'
-
-/** How long a worker may be silent before its loads are given to others, in seconds. Takes effect within this + one round of 4 s. */
-const silence = 15
+import type { Apart } from './apart'
+import { every } from './every'
+import { end, workLoad, type Held, type LoadWork } from './loads'
 
 export interface Worker {
   readonly id: number
-  stop(): Promise<void>
+  /** Ends it: its loads come to their ends first, or, after so many milliseconds, are given to others. */
+  stop(within?: number): Promise<void>
+}
+
+export interface WorkerOptions {
+  /** How a load is run in a process of its own. */
+  readonly apart?: Apart
+  /** Ends this process at once: what it held is with others, or soon will be. */
+  readonly endHard?: (why: string) => void
 }
 
 /**
  * Takes loads off the queue and runs them, `capacity` at a time. Beats its heart, gives the loads of dead workers
- * to others, and breaks off loads whose run is stopped. Needs only the database and the stores it touches.
+ * to others, and breaks off loads whose run is stopped. Needs only the database and the stores it touches. Where it may
+ * end its process (`endHard`), it does so when a load does not end that must, or when it takes more memory than it may.
  */
-export async function startWorker(engine: Engine, capacity: number): Promise<Worker> {
+export async function startWorker(
+  engine: Engine,
+  capacity: number,
+  options: WorkerOptions = {},
+): Promise<Worker> {
   const threads = Number(process.env.UV_THREADPOOL_SIZE ?? 4)
   if (threads < capacity * 4)
     throw new Error(
@@ -31,9 +42,10 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     [hostname(), process.pid, capacity],
   )
   const id = rows[0]!.id
-  const active = new Map<number, { run: number; abort: AbortController }>()
+  const active = new Map<number, Held>()
   const surveys = new Map<number, AbortController>()
   const tries = new Map<number, AbortController>()
+  const loads: LoadWork = { engine, worker: id, active, apart: options.apart }
   const queue = await startQueue({
     connectionString: engine.databaseUrl,
     concurrency: capacity,
@@ -42,7 +54,7 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
     maxPoolSize: capacity + 3,
     logger: queueLog(engine),
     taskList: {
-      load: (payload) => work(engine, id, (payload as { load: number }).load, active),
+      load: (payload) => workLoad(loads, (payload as { load: number }).load),
       profile: (payload) => {
         const { dataset, exact } = payload as { dataset: number; exact?: boolean }
         return runProfile(engine, dataset, exact)
@@ -52,17 +64,31 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
       survey: (payload) => look(engine, id, (payload as { survey: number }).survey, surveys),
     },
   })
-  const beat = every(engine, 'the heartbeat', 3000, async () => {
+  // a dead worker's loads are with others within its silence and one round of looking
+  const { silence } = engine.limits
+  const beat = every(engine, 'the heartbeat', silence / 5, async () => {
     await engine.db.$client.query(
-      `insert into mattock.worker (id, host, pid, capacity, memory, load) values ($1, $2, $3, $4, $5, $6)
-       on conflict (id) do update set beat_at = clock_timestamp(), memory = excluded.memory, load = excluded.load`,
-      [id, hostname(), process.pid, capacity, process.resourceUsage().maxRSS * 1024, active.size],
+      `insert into mattock.worker (id, host, pid, capacity, memory, load, holding) values ($1, $2, $3, $4, $5, $6, $7)
+       on conflict (id) do update set beat_at = clock_timestamp(), memory = excluded.memory, load = excluded.load, holding = excluded.holding`,
+      [
+        id,
+        hostname(),
+        process.pid,
+        capacity,
+        process.resourceUsage().maxRSS * 1024,
+        active.size,
+        [...active.keys()],
+      ],
     )
   })
-  const sweep = every(engine, 'taking over from silent workers', 4000, async () => {
-    await engine.db.$client.query('select mattock.take_over(make_interval(secs => $1))', [silence])
-    await engine.db.$client.query('select mattock.take_over_surveys(make_interval(secs => $1))', [silence])
-    await engine.db.$client.query('select mattock.end_lost_tries(make_interval(secs => $1))', [silence])
+  const sweep = every(engine, 'taking over from silent workers', silence / 4, async () => {
+    await engine.db.$client.query('select mattock.take_over(make_interval(secs => $1))', [silence / 1000])
+    await engine.db.$client.query('select mattock.take_over_surveys(make_interval(secs => $1))', [
+      silence / 1000,
+    ])
+    await engine.db.$client.query('select mattock.end_lost_tries(make_interval(secs => $1))', [
+      silence / 1000,
+    ])
   })
   const tidying = every(engine, 'taking away what is old', 3_600_000, () => tidy(engine))
   const stops = every(engine, 'looking for what is to be stopped', 500, async () => {
@@ -74,14 +100,51 @@ export async function startWorker(engine: Engine, capacity: number): Promise<Wor
       'select id from mattock.run where id = any ($1) and stopping',
       [runs],
     )
-    for (const { id: run } of stopping)
-      for (const entry of active.values()) if (entry.run === run) entry.abort.abort()
+    for (const { id: run } of stopping) for (const held of active.values()) if (held.run === run) end(held)
   })
-  const stop = async () => {
+  const { endHard } = options
+  const guard = endHard && guardProcess(engine, id, active, endHard)
+  if (endHard) queue.promise.catch((error: Error) => endHard(`the queue ended: ${error.message}`))
+  const stop = async (within?: number) => {
+    guard?.()
     for (const abort of surveys.values()) abort.abort(handOver)
-    await stopWorker(engine, id, queue, [beat, sweep, tidying, stops])
+    const stopping = stopWorker(engine, id, queue, [beat, sweep, tidying, stops])
+    if (within === undefined) return await stopping
+    const late = new Promise<'late'>((resolve) => setTimeout(() => resolve('late'), within))
+    if ((await Promise.race([stopping.catch(() => 'late' as const), late])) === 'late' && active.size > 0)
+      await engine.db.$client.query('select mattock.leave_worker($1, $2)', [id, []])
   }
   return { id, stop }
+}
+
+/**
+ * Watches what a load can do to its worker: end not when it is asked to, and take all memory. Then the worker lets go of
+ * what it holds, so that others take it at once, and ends.
+ */
+function guardProcess(
+  engine: Engine,
+  worker: number,
+  active: ReadonlyMap<number, Held>,
+  endHard: (why: string) => void,
+): () => void {
+  const { memory, stopWithin } = engine.limits
+  let leaving = false
+  const leave = async (why: string, died: readonly number[]) => {
+    if (leaving) return
+    leaving = true
+    engine.log.error({ loads: [...active.keys()] }, why)
+    const gone = engine.db.$client.query('select mattock.leave_worker($1, $2)', [worker, died])
+    await Promise.race([gone.catch(() => {}), new Promise((resolve) => setTimeout(resolve, 3000))])
+    endHard(why)
+  }
+  const timer = setInterval(() => {
+    const now = performance.now()
+    const stuck = [...active].filter(([, { asked }]) => asked !== undefined && now - asked > stopWithin)
+    if (stuck.length > 0)
+      return void leave('a load did not end when it was asked to', stuck.map(([load]) => load)) // prettier-ignore
+    if (process.memoryUsage.rss() > memory) void leave(`more than ${Math.round(memory / 2 ** 20)} MB of memory are taken`, [...active.keys()]) // prettier-ignore
+  }, 250)
+  return () => clearInterval(timer)
 }
 
 async function stopWorker(
@@ -144,88 +207,6 @@ async function stopAsked(
     [[...active.keys()]],
   )
   for (const { id } of rows) active.get(id)?.abort()
-}
-
-async function work(
-  engine: Engine,
-  worker: number,
-  load: number,
-  active: Map<number, { run: number; abort: AbortController }>,
-): Promise<void> {
-  const { rows } = await engine.db.$client.query<Started>({
-    name: 'mattock-start',
-    text: 'select * from mattock.start_load($1, $2)',
-    values: [load, worker],
-  })
-  const [started] = rows
-  if (!started) return
-  const abort = new AbortController()
-  active.set(load, { run: started.run_id, abort })
-  let end: LoadEnd
-  try {
-    end = await runLoad(engine, started, abort.signal)
-  } catch (error) {
-    // Mattock's own store did not answer, or a fault of ours: the load is not to hang because of it
-    const message = (error as Error).message
-    engine.log.error({ error, run: started.run_id, load, attempt: started.attempt }, 'a load ended for a fault of Mattock’s own') // prettier-ignore
-    end = {
-      state: 'failed',
-      counts: { read: 0, written: 0, unchanged: 0, rejected: 0, filtered: 0 },
-      bytes: 0,
-      cause: message,
-      error: {
-        step: null,
-        code: 'internal',
-        message,
-        effect: 'what a step had committed stays; a rerun does not do it twice',
-        advice: 'rerun; tell us if it happens again',
-      },
-    }
-  }
-  await finish(engine, started, end)
-  active.delete(load)
-}
-
-/** Records the end; waits for the store to come back for a minute, then leaves the load to whoever takes it over. */
-async function finish(engine: Engine, started: Started, end: LoadEnd): Promise<void> {
-  const { read, written, unchanged, rejected, filtered } = end.counts
-  const values = [
-    started.load_id,
-    started.attempt,
-    end.state,
-    [read, written, unchanged, rejected, filtered, end.bytes],
-    end.error && JSON.stringify(end.error),
-    end.cause,
-  ]
-  for (let attempt = 0; ; attempt++) {
-    try {
-      await engine.db.$client.query({
-        name: 'mattock-finish',
-        text: 'select mattock.finish_load($1, $2, $3, $4, $5, $6)',
-        values,
-      })
-      return
-    } catch (error) {
-      engine.log.warn({ error, run: started.run_id, load: Number(started.load_id) }, 'the end of a load could not be recorded; tried again') // prettier-ignore
-      if (attempt >= 60) throw error
-      await new Promise((resolve) => setTimeout(resolve, 1000))
-    }
-  }
-}
-
-/** Does something again and again, one after the other; a fault is said and left to the next round. */
-function every(engine: Engine, what: string, milliseconds: number, work: () => Promise<unknown>): () => void {
-  let timer: NodeJS.Timeout
-  let stopped = false
-  const round = async () => {
-    await work().catch((error: unknown) => engine.log.warn({ error }, `${what} did not work; tried again`))
-    if (!stopped) timer = setTimeout(() => void round(), milliseconds)
-  }
-  void round()
-  return () => {
-    stopped = true
-    clearTimeout(timer)
-  }
 }
 
 /** What the queue itself says; that it took and ended a job is of no interest. */

@@ -7,6 +7,7 @@ import { to as copyTo } from 'pg-copy-streams'
 import { quoteName } from '../../core/text/slot'
 import { duckTypeFor, type TableColumn } from '../../core/catalog/types'
 import { qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
+import { causeAmong } from '../context/causes'
 import { literal, withPipePath } from '../duck/duck'
 import type { OpenSource } from './source'
 import { recorded, stepFault, type Outcome, type ReadContext } from '../context/step'
@@ -122,9 +123,8 @@ export async function withDatabaseSource<T>(
       } catch (error) {
         // a fault of the database says more than the broken pipe that DuckDB sees because of it
         over.abort()
-        const own = await pumped?.then(() => undefined, (reason: Error & { code?: string }) => reason) // prettier-ignore
-        if (own && /^[0-9A-Z]{5}$/.test(own.code ?? '')) throw own
-        throw error
+        const own = await pumped?.then(() => undefined, (reason: Error) => reason) // prettier-ignore
+        throw causeAmong(error as Error, own)
       }
     })
     outcome.statements.push({ on, text: copy, rows, milliseconds: 0 })

@@ -19,13 +19,15 @@ import {
 } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { memory } from '../context/memory'
+import { point } from '../context/points'
+import { isStillMine, repeatedAt, sayWaiting } from './own'
 import { documentOf } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
 import { readLoad } from '../planning/stored'
 import { rememberStep } from './remember'
 import { textsOfStep } from '../../core/plan/texts'
 import { fileBinding, runStep, stepBindings, textReader, type StepFrame } from '../steps/runStep'
-import type { Outcome } from '../context/step'
+import { StepFault, type Outcome } from '../context/step'
 
 /** What all loads of a run share; it never changes, so a worker reads it once. */
 interface RunFrame {
@@ -122,7 +124,11 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       installation: engine.installation,
       run: started.run_id,
       load: Number(started.load_id),
+      attempt: started.attempt,
       step: step.id,
+      repeats: await repeatedAt(engine, started, step.id),
+      stillMine: () => isStillMine(engine, started),
+      waitsFor: (what) => sayWaiting(engine, started, what),
       logger: log.child({ step: step.id }),
       slice,
       zone: frame.zone,
@@ -131,7 +137,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     }
     const begun = new Date(Date.now() + frame.run.clockOffset)
     const { outcome, error, skip } = await runStep(at, step, texts)
-    const stopped = signal.aborted && error !== undefined
+    const stopped = signal.aborted && error !== undefined && !(signal.reason instanceof StepFault)
     const state = error === undefined ? 'done' : stopped ? 'stopped' : skip ? 'skipped' : 'failed'
     await recordStep(
       engine,
@@ -143,6 +149,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       new Date(Date.now() + frame.run.clockOffset),
       outcome,
     )
+    await point('step-recorded')
     counts = addCounts(
       counts,
       error ? { ...outcome.counts, written: 0, unchanged: 0, filtered: 0 } : outcome.counts,

@@ -1,4 +1,5 @@
 import { eq } from 'drizzle-orm'
+import type pg from 'pg'
 import { fail } from '../../core/fault'
 import { stopsFor } from '../../core/plan/plan'
 import { jobVersion, plan as planTable, run as runTable } from '../../database/schema'
@@ -10,6 +11,10 @@ export interface StartAsk {
   readonly plan: number
   readonly by: string
   readonly cause?: string
+  /** Made up by whoever asks: asked again with the same, it is the same run. */
+  readonly press?: string | undefined
+  /** Run what was run before, knowingly. */
+  readonly again?: boolean | undefined
   /** Milliseconds that the run's clock stands apart from the real one. */
   readonly clockOffset?: number
   /** Lower goes first; the demo's history lets live work pass. */
@@ -17,9 +22,9 @@ export interface StartAsk {
 }
 
 /**
- * Starts a run of a plan's loads, those left out excepted.
+ * Starts a run of a plan's loads, those left out excepted. The same press asked for twice is one run.
  * @throws FaultError `plan-stops` where a finding of level stop concerns a load that is to run,
- *   `no-loads` where none is left
+ *   `no-loads` where none is left, `already-started` where the plan was run before and that is not what is asked for
  */
 export async function startRun(engine: Engine, ask: StartAsk): Promise<number> {
   const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, ask.plan))
@@ -41,7 +46,7 @@ export async function startRun(engine: Engine, ask: StartAsk): Promise<number> {
 
 /**
  * Runs again what did not get done: failed, stopped and skipped loads, in a new run of the same plan and version.
- * @throws FaultError `no-loads` where all is done
+ * @throws FaultError `no-loads` where all is done, `already-started` where one of them was run again before
  */
 export async function rerunFailed(
   engine: Engine,
@@ -72,9 +77,14 @@ async function insertRun(
   const offset = ask.clockOffset ?? 0
   const at = new Date(Date.now() + offset).toISOString()
   return await transaction(engine.db.$client, async (client) => {
+    // of two who start one plan at once, the second sees what the first did
+    await client.query(`select pg_advisory_xact_lock(hashtext('mattock.start'), $1)`, [plan.id])
+    const pressed = await runPressed(client, plan.id, ask.press)
+    if (pressed !== undefined) return pressed
+    if (!ask.again) await refuseTwice(client, plan.id, rerunOf, which, values)
     const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.run (job, title, version_id, plan_id, environment, state, part, at_once, by, cause, rerun_of, priority, clock_offset, created_at, started_at)
-       values ($1, $2, $3, $4, $5, 'running', -1, 1, $6, $7, $8, $9, $10, $11, $11) returning id`,
+      `insert into mattock.run (job, title, version_id, plan_id, environment, state, part, at_once, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press)
+       values ($1, $2, $3, $4, $5, 'running', -1, 1, $6, $7, $8, $9, $10, $11, $11, $12) returning id`,
       [
         plan.job,
         title,
@@ -87,6 +97,7 @@ async function insertRun(
         ask.priority ?? 0,
         offset,
         at,
+        ask.press ?? null,
       ],
     )
     const id = rows[0]!.id
@@ -109,6 +120,41 @@ async function insertRun(
     await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
     return id
   })
+}
+
+/** The run that a press began, if it was pressed before. */
+async function runPressed(
+  client: pg.ClientBase,
+  plan: number,
+  press: string | undefined,
+): Promise<number | undefined> {
+  if (press === undefined) return undefined
+  const { rows } = await client.query<{ id: number }>(
+    'select id from mattock.run where plan_id = $1 and press = $2',
+    [plan, press],
+  )
+  return rows[0]?.id
+}
+
+/** @throws FaultError `already-started` where a run has the loads already: of the plan, or, for a rerun, one that repeats them */
+async function refuseTwice(
+  client: pg.ClientBase,
+  plan: number,
+  rerunOf: number | null,
+  which: string,
+  values: readonly unknown[],
+): Promise<void> {
+  const { rows } = await client.query<{ id: number; by: string; loads: number }>(
+    `select r.id, r.by, count(*) as loads from mattock.run r join mattock.load o on o.run_id = r.id
+       join mattock.planned_load p on p.plan_id = $2 and p.number = o.number and ${which}
+     where r.plan_id = $1 and r.rerun_of is not distinct from $3
+     group by r.id order by r.id desc limit 1`,
+    [plan, plan, rerunOf, ...values],
+  )
+  const [before] = rows
+  if (!before) return
+  const what = rerunOf === null ? `plan ${plan} was started` : `${before.loads === 1 ? 'one of these loads was' : `${before.loads} of these loads were`} run again` // prettier-ignore
+  fail('already-started', `${what} as run ${before.id} by ${before.by}`, { run: before.id })
 }
 
 /** Nothing new starts, what runs is broken off and rolled back. @throws FaultError where the run is not running */

@@ -6,4 +6,8 @@ export interface Started {
   readonly plan_id: number
   readonly number: number
   readonly part: number
+  /** Workers that ended while running it. */
+  readonly deaths: number
+  /** The load of an earlier run that it repeats. */
+  readonly repeats: number | null
 }

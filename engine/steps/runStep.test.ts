@@ -12,6 +12,7 @@ const frame = {
   zone: 'UTC',
   signal: new AbortController().signal,
   logger: { warn },
+  engine: { limits: { pause: 1 } },
 } as unknown as StepFrame
 const texts = { planned: [], bindings: () => ({}) }
 const passing = () => Object.assign(new Error('the server went away'), { code: '57P01' })
@@ -52,12 +53,12 @@ describe('a step', () => {
     expect(outcome.counts.read).toBe(3)
   })
 
-  it('is given up after three pauses, with every attempt in its log', async () => {
+  it('is given up after four pauses, with every attempt in its log', async () => {
     run.mockRejectedValue(passing())
     const { outcome, error } = await ran()
-    expect(run).toHaveBeenCalledTimes(4)
-    expect(outcome.log).toEqual(Array(3).fill('the server went away; tried again'))
-    expect(warn.mock.calls.map(([said]) => (said as { attempt: number }).attempt)).toEqual([0, 1, 2])
+    expect(run).toHaveBeenCalledTimes(5)
+    expect(outcome.log).toEqual(Array(4).fill('the server went away; tried again'))
+    expect(warn.mock.calls.map(([said]) => (said as { attempt: number }).attempt)).toEqual([0, 1, 2, 3])
     expect(error).toMatchObject({ code: '57P01', effect: nothingWritten })
   })
 

@@ -1,3 +1,4 @@
+import { setTimeout } from 'node:timers/promises'
 import { celCompiler, type Bindings } from '../../core/expression/cel'
 import { fail, FaultError } from '../../core/fault'
 import { stepKind, type Step } from '../../core/job/steps'
@@ -5,7 +6,9 @@ import { assemble, compileSlot, workOut, type Resolved, type Slot } from '../../
 import type { Row } from '../../core/value'
 import type { FileRecord, LoadError } from '../../database/schema'
 import { mayPass, postgresMessage } from '../connectors/postgres/tables'
+import { isFull } from '../context/causes'
 import { readerWords } from '../formats/readerWords'
+import { CommitUnknown } from '../writing/transaction'
 import {
   emptyOutcome,
   nothingWritten,
@@ -17,8 +20,8 @@ import {
 } from '../context/step'
 import { runnerOf } from './index'
 
-/** Pauses before a step is tried again after a fault that may pass, in milliseconds. */
-const pauses = [500, 2000, 8000]
+/** How the pauses grow before a step is tried again after a fault that may pass: times the first. */
+const pauses = [1, 4, 16, 30]
 
 /** What a step's texts are worked out from that wait for earlier steps. */
 export interface StepTexts {
@@ -42,6 +45,8 @@ export async function runStep(frame: StepFrame, step: Step, texts: StepTexts): P
   const text = textReader(frame.zone, step, texts)
   // what failed attempts did stays in the record, before what the last one did
   const before: Pick<Outcome, 'log' | 'statements'> = { log: [], statements: [] }
+  // one attempt may have taken effect: as long as no later one could look, nobody knows
+  let unknown: CommitUnknown | undefined
   for (let attempt = 0; ; attempt++) {
     const outcome: Outcome = {
       ...emptyOutcome(),
@@ -52,17 +57,26 @@ export async function runStep(frame: StepFrame, step: Step, texts: StepTexts): P
       if (frame.aside) frame.aside.looks = []
       return { outcome: await runner.run({ ...frame, text, outcome }, spec) }
     } catch (error) {
-      if (frame.signal.aborted) return { outcome, error: stopped().error }
+      if (frame.signal.aborted) return { outcome, error: endedBy(frame.signal).error }
+      unknown ??= error instanceof CommitUnknown ? error : undefined
       if (mayPass(error) && attempt < pauses.length) {
         frame.logger.warn({ error, attempt }, 'a fault that may pass; the step is tried again')
         before.log = [...outcome.log, `${(error as Error).message}; tried again`]
         before.statements = outcome.statements
-        await new Promise((resolve) => setTimeout(resolve, pauses[attempt]))
+        await setTimeout(pauses[attempt]! * frame.engine.limits.pause, undefined, {
+          signal: frame.signal,
+        }).catch(() => {})
+        if (frame.signal.aborted) return { outcome, error: endedBy(frame.signal).error }
         continue
       }
-      return { outcome, error: loadError(error), skip: error instanceof StepFault && error.skip }
+      return { outcome, error: loadError(unknown ?? error), skip: error instanceof StepFault && error.skip }
     }
   }
+}
+
+/** Why a step was broken off: a person stopped it, or it took more than it may. */
+function endedBy({ reason }: AbortSignal): StepFault {
+  return reason instanceof StepFault ? reason : stopped()
 }
 
 function loadError(error: unknown): Omit<LoadError, 'step'> {
@@ -84,12 +98,29 @@ function loadError(error: unknown): Omit<LoadError, 'step'> {
       effect: nothingWritten,
       advice: 'look at the file; is it what it should be?',
     }
+  if (error instanceof CommitUnknown)
+    return {
+      code: 'commit-unknown',
+      message: error.message,
+      effect: 'whether it took effect is not known; its marker in the database tells',
+      advice: 'rerun it: where it had taken effect, it is not done again',
+    }
+  if (isFull(error as Error))
+    return {
+      code: 'no-space',
+      message: `no space left: ${postgresMessage(error)}`,
+      effect: nothingWritten,
+      advice: 'make room on the disk, then rerun',
+    }
+  if (code === '55P03')
+    return {
+      code: 'locked',
+      message: `another holds a lock longer than a load waits: ${postgresMessage(error)}`,
+      effect: nothingWritten,
+      advice: 'see who holds it, then rerun; MATTOCK_LOCK_WAIT_SECONDS says how long a load waits',
+    }
   const advice =
-    code === '42501'
-      ? 'give the connection’s user the right, then rerun'
-      : code === 'ENOSPC' || code === '53100'
-        ? 'make room on the disk, then rerun'
-        : 'mend the cause, then rerun'
+    code === '42501' ? 'give the connection’s user the right, then rerun' : 'mend the cause, then rerun'
   return { code: code ?? 'error', message: postgresMessage(error), effect: nothingWritten, advice }
 }
 

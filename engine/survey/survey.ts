@@ -1,5 +1,5 @@
-import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { temporaryRoot } from '../context/temporary'
 import { and, eq, sql } from 'drizzle-orm'
 import type pg from 'pg'
 import { fail } from '../../core/fault'
@@ -163,7 +163,7 @@ async function look(
   const opened = await openConnection(engine, taken.connection, taken.environment)
   return await connectorFor(opened).survey(opened, {
     scope: taken.scope,
-    folder: join(tmpdir(), `mattock-survey-${process.pid}-${taken.id}`),
+    folder: join(temporaryRoot(), `survey-${taken.id}`),
     signal,
     progress: progressWriter(engine, taken.id),
     memory: () => readMemory(engine, taken),

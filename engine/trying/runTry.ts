@@ -73,7 +73,11 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
       installation: engine.installation,
       run: 0,
       load: unit.position,
+      attempt: 1,
       step: step.id,
+      // a try is nobody else's, and its page shows each step as it comes
+      stillMine: () => Promise.resolve(true),
+      waitsFor: () => Promise.resolve(),
       logger: engine.log.child({ try: taken.id, load: unit.position, step: step.id }),
       slice: load.slice,
       zone,

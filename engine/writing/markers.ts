@@ -29,15 +29,18 @@ async function makeMarkers(pool: pg.Pool): Promise<void> {
   })
 }
 
-/** What an earlier attempt of this load recorded when it took effect, if one did. */
+/**
+ * What an earlier attempt of this load recorded when it took effect, if one did; of the load that this one repeats, too,
+ * where that one failed at this step, and yet it had taken effect: its connection was lost when it committed.
+ */
 export async function readMarker(
   client: pg.ClientBase,
-  context: Pick<StepContext, 'installation' | 'load' | 'step'>,
+  context: Pick<StepContext, 'installation' | 'load' | 'step' | 'repeats'>,
 ): Promise<Outcome | undefined> {
   const { rows } = await client.query<{ outcome: Outcome }>({
     name: 'mattock-read-marker',
-    text: 'select outcome from mattock.load_marker where installation = $1 and load = $2 and step = $3',
-    values: [context.installation, context.load, context.step],
+    text: 'select outcome from mattock.load_marker where installation = $1 and load = any ($2) and step = $3 order by load desc limit 1',
+    values: [context.installation, context.repeats === undefined ? [context.load] : [context.load, context.repeats], context.step], // prettier-ignore
   })
   return rows[0]?.outcome
 }

@@ -3,6 +3,9 @@ import type { DuckDBConnection } from '@duckdb/node-api'
 import type pg from 'pg'
 import { from as copyFrom } from 'pg-copy-streams'
 import { StepFault, nothingWritten, stepFault, stopped, type StepContext } from '../context/step'
+import { mayPass } from '../connectors/postgres/tables'
+import { causeAmong, isFull } from '../context/causes'
+import { point } from '../context/points'
 import { literal, makePipe } from '../duck/duck'
 
 /** DuckDB writes CSV into the pipe, COPY reads it. Returns the rows that Postgres took. */
@@ -19,6 +22,7 @@ export async function pump(
   const onAbort = () => duck.interrupt()
   context.signal.addEventListener('abort', onAbort)
   try {
+    await point('rows-flowing')
     const sink = client.query(copyFrom(copy))
     const written = duck
       .runAndReadAll(
@@ -35,16 +39,14 @@ export async function pump(
           throw error
         },
       )
-    // COPY's own fault says more than the broken pipe that DuckDB sees because of it
     const [produced, pumped] = await Promise.allSettled([written, pipeline(pipe.stream, sink)])
     if (context.signal.aborted) throw stopped()
-    const databaseError =
-      pumped.status === 'rejected' &&
-      (pumped.reason as { code?: string }).code !== undefined &&
-      /^[0-9A-Z]{5}$/.test(String((pumped.reason as { code?: string }).code))
-    if (pumped.status === 'rejected' && databaseError) throw pumped.reason
-    if (produced.status === 'rejected') throw readFault(produced.reason as Error)
-    if (pumped.status === 'rejected') throw pumped.reason
+    // COPY's own fault says more than the broken pipe that DuckDB sees because of it
+    if (pumped.status === 'rejected' || produced.status === 'rejected') {
+      const reading = produced.status === 'rejected' ? (produced.reason as Error) : undefined
+      const cause = causeAmong(pumped.status === 'rejected' ? (pumped.reason as Error) : undefined, reading)
+      throw cause === reading && !isFull(cause) && !mayPass(cause) ? readFault(cause) : cause
+    }
     context.outcome.statements.push({
       on,
       text: select,

@@ -10,6 +10,7 @@ import { rulesFor, shapedSql } from '../../core/shape/shape'
 import { quoteName } from '../../core/text/slot'
 import { checkFiles } from '../checks'
 import type { FileStore } from '../connectors/files/store'
+import { point } from '../context/points'
 import { stepFault, stopped, type StepContext } from '../context/step'
 import { formats as readers } from '../formats'
 import type { FileWriter } from '../formats/definition'
@@ -132,12 +133,14 @@ export async function writeFiles(
   const writer = writerOf(target)
   const { split } = spec.into
   const full = await placeFor(store, split ? `${target.path.replace(/\/+$/, '')}/x` : target.path)
-  const own = join(split ? dirname(dirname(full)) : dirname(full), `.mattock-${context.load}-${context.step}`)
+  const place = split ? dirname(dirname(full)) : dirname(full)
+  const own = join(place, temporaryName(context))
   const start = performance.now()
   const stop = () => duck.interrupt()
   context.signal.addEventListener('abort', stop)
   try {
     await rm(own, { recursive: true, force: true })
+    await sweepTemporaries(place, context)
     const rows = await writer.write(duck, select, {
       file: own,
       compress: packingOf(target),
@@ -152,13 +155,17 @@ export async function writeFiles(
     })
     if (writer.count) await checkRows(writer.count, duck, own, split !== undefined, rows)
     await before(rows)
+    await point('file-written')
     if (context.signal.aborted) throw stopped()
+    // a process that stood still may come back when another has done the load already
+    if (!(await context.stillMine())) throw stopped()
     if (split) await swapFolder(own, dirname(full))
     else {
       await flush(own)
       await rename(own, full)
       await flush(dirname(full))
     }
+    await point('file-named')
     await noteWritten(store, split ? dirname(full) : full, context)
     return rows
   } catch (error) {
@@ -167,6 +174,32 @@ export async function writeFiles(
   } finally {
     context.signal.removeEventListener('abort', stop)
     await rm(own, { recursive: true, force: true })
+  }
+}
+
+/** No two attempts share one, and a try none with a run. */
+const temporaryName = ({ load, attempt, step, aside, installation }: StepContext): string =>
+  `.mattock-${installation.slice(0, 8)}-${aside ? 'try-' : ''}${load}-${attempt}-${step}`
+
+/** Takes away what attempts left in a folder that ended without a word: those of loads that do not run any more. */
+async function sweepTemporaries(
+  folder: string,
+  { engine, load, attempt, installation }: StepContext,
+): Promise<void> {
+  const found = (await readdir(folder).catch(() => [])).flatMap((name) => {
+    const [, by, of, tried] = /^\.mattock-([0-9a-f]{8})-(\d+)-(\d+)-/.exec(name) ?? []
+    return of && tried && by === installation.slice(0, 8)
+      ? [{ name, of: Number(of), tried: Number(tried) }]
+      : []
+  })
+  if (found.length === 0) return
+  const { rows } = await engine.db.$client.query<{ id: number; attempt: number }>(
+    `select id, attempt from mattock.load where id = any ($1) and state in ('ready', 'running')`,
+    [found.map(({ of }) => of)],
+  )
+  for (const { name, of, tried } of found) {
+    const going = of === load ? attempt : rows.find(({ id }) => id === of)?.attempt
+    if (going === undefined || tried < going) await rm(join(folder, name), { recursive: true, force: true })
   }
 }
 

@@ -92,7 +92,7 @@ const orders = {
 
 /** A load as the lists show it. Times of its steps are milliseconds from the run's start. */
 const loadColumns = `l.id, l.number, l.part, l.each, l.key, l.state, l.attempt, l.worker, l.started_at as "startedAt", l.ended_at as "endedAt",
-  l.read, l.written, l.unchanged, l.rejected, l.filtered, l.error ->> 'message' as message,
+  l.read, l.written, l.unchanged, l.rejected, l.filtered, l.error ->> 'message' as message, l.waits_for as "waitsFor",
   coalesce((select jsonb_agg(jsonb_build_object('step', s.step, 'state', s.state,
       'from', round(extract(epoch from s.started_at - r.started_at) * 1000),
       'to', round(extract(epoch from s.ended_at - r.started_at) * 1000)) order by s.position)
@@ -103,7 +103,7 @@ export const runHandlers: Pick<
   'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'stopRun' | 'rerun'
 > = {
   startRun: async ({ engine, account }, { body }) => ({
-    run: await startRun(engine, { plan: body.plan, by: account.name }),
+    run: await startRun(engine, { ...body, by: account.name }),
   }),
   stopRun: async ({ engine }, { params }) => {
     await stopRun(engine, params.id)
@@ -113,7 +113,7 @@ export const runHandlers: Pick<
     run: await rerunFailed(
       engine,
       params.id,
-      { by: account.name, cause: `rerun of ${params.id}` },
+      { by: account.name, cause: `rerun of ${params.id}`, press: body.press, again: body.again },
       body.loads,
     ),
   }),

@@ -8,6 +8,7 @@ import { openLog } from '../../engine/context/logger'
 import { plannerAsks, type Planner } from '../../engine/planner/asks'
 import { makeApp } from '../../server/app'
 import { hashPassword, makeToken } from '../../server/auth'
+import { watchHealth } from '../../server/health'
 import { testBench, type TestBench } from './bench'
 
 interface Given<T> {
@@ -43,9 +44,10 @@ export async function testServer(): Promise<TestServer> {
     ask: (kind, ...given) => (plannerAsks[kind] as (...all: unknown[]) => Promise<never>)(engine, ...given),
     close: () => {},
   }
+  const health = watchHealth(engine)
   const app = makeApp(
     engine,
-    { organisation: 'Test', demoAccounts: [], background: () => null, pages: '/nowhere', planner, checkAnswers: true },
+    { organisation: 'Test', demoAccounts: [], background: () => null, pages: '/nowhere', planner, health, checkAnswers: true },
     openLog('test server'),
   ) // prettier-ignore
   const server = createServer(app)
@@ -70,6 +72,7 @@ export async function testServer(): Promise<TestServer> {
     reader: caller(address, await tokenOf('reader')),
     nobody: caller(address, undefined),
     close: async () => {
+      health.close()
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))
       await bench.close()

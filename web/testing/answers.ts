@@ -54,6 +54,7 @@ export const load = (more: Partial<Load> = {}): Load => ({
   state: 'done',
   attempt: 1,
   worker: 2,
+  waitsFor: null,
   startedAt: '2026-11-24T03:10:02.000Z',
   endedAt: '2026-11-24T03:10:05.000Z',
   read: 100,

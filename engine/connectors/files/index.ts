@@ -1,5 +1,6 @@
 import { fail } from '../../../core/fault'
-import { withDuck, withFolder } from '../../duck/duck'
+import { withFolder } from '../../context/temporary'
+import { withDuck } from '../../duck/duck'
 import { formats } from '../../formats'
 import { detectFile } from '../../formats/detect'
 import { checkGzip } from '../../formats/gzip'

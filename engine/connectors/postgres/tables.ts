@@ -79,8 +79,12 @@ export async function primaryKey(client: pg.ClientBase, table: TargetTable): Pro
 
 /** Is the fault one that may pass: a lost connection, a deadlock, a server that is starting? (SQLSTATE classes 08, 40, 53, 57P) */
 export function mayPass(error: unknown): boolean {
-  const { code, message } = error as { code?: string; message?: string }
+  const { code, message, table } = error as { code?: string; message?: string; table?: string }
+  // two attempts of one load at once: the other one's marker is found at the next look
+  if (code === '23505' && table === 'load_marker') return true
   if (typeof code === 'string') {
+    // the disk is full, not the moment bad; and a wait for a lock was long enough
+    if (code === '53100') return false
     if (/^(08|40|53|57P)/.test(code)) return true
     if (['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT'].includes(code)) return true
   }

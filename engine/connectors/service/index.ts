@@ -1,5 +1,6 @@
 import { service as definition } from '../../../core/connection/service'
-import { withDuck, withFolder } from '../../duck/duck'
+import { withFolder } from '../../context/temporary'
+import { withDuck } from '../../duck/duck'
 import { formats } from '../../formats'
 import { join } from 'node:path'
 import type { Connector } from '../definition'

@@ -1,7 +1,7 @@
 import { Lines } from '../../kit/Lines'
 import { Button, TableBody, TableCell, TableRow } from '@mui/material'
-import { useRef, useState, useEffect, type ReactElement } from 'react'
-import { Link, useNavigate } from 'react-router'
+import { useCallback, useRef, useState, useEffect, type ReactElement } from 'react'
+import { Link } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
@@ -9,6 +9,7 @@ import { useHere, useMayChange } from '../../data/session'
 import { StateBox, StateMark } from '../../look/State'
 import { clock, count, dayText, lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
+import { useStarting } from '../../kit/Starting'
 
 type MorningSheet = Answer<typeof routes.morning>
 
@@ -39,18 +40,10 @@ export default function Morning(): ReactElement {
 }
 
 function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
-  const navigate = useNavigate()
   const mayChange = useMayChange()
-  const [error, setError] = useState<Error>()
-  const rerun = (run: number) =>
-    call(routes.rerun, { params: { id: run }, body: {} }).then(
-      (made) => navigate(`/runs/${made.run}`),
-      (fault: Error) => setError(fault),
-    )
   return (
     <section className="sheet" aria-labelledby="decisions">
       <h2 id="decisions">Needs a decision</h2>
-      {error && <FaultBox error={error} />}
       {sheet.decisions.length === 0 ? (
         <span className="soft">
           Nothing. What fails, does not balance or did not start is listed here, grouped by its cause.
@@ -85,11 +78,7 @@ function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
                         See {decision.count === 1 ? 'it' : `the ${numberText(decision.count)}`}
                       </Button>
                     )}
-                    {decision.kind === 'failed' && mayChange && (
-                      <Button variant="contained" color="primary" onClick={() => void rerun(decision.run!)}>
-                        Rerun
-                      </Button>
-                    )}
+                    {decision.kind === 'failed' && mayChange && <Rerun run={decision.run!} />}
                     {decision.kind === 'drift' && (
                       <Button component={Link} to={`/catalog?flag=drifted&connection=${decision.connection}`}>
                         See {decision.count === 1 ? 'it' : `the ${numberText(decision.count)}`}
@@ -108,6 +97,21 @@ function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
         </Lines>
       )}
     </section>
+  )
+}
+
+function Rerun({ run }: { readonly run: number }): ReactElement {
+  const starting = useStarting(
+    useCallback((body) => call(routes.rerun, { params: { id: run }, body }), [run]),
+  )
+  return (
+    <>
+      {starting.fault && <FaultBox error={starting.fault} />}
+      <Button variant="contained" color="primary" onClick={starting.begin}>
+        Rerun
+      </Button>
+      {starting.asking}
+    </>
   )
 }
 

@@ -26,8 +26,24 @@ describe('a plan', () => {
   it('runs, and goes to the run', async () => {
     const page = show(<Plan />, { ...at, answers: answers({ startRun: { run: 9 } }) })
     await page.user.click(await screen.findByRole('button', { name: 'Run 2 loads' }))
-    expect(page.bodies('startRun')).toEqual([{ plan: 70 }])
+    expect(page.bodies('startRun')).toEqual([{ plan: 70, press: expect.any(String) as string }])
     expect(page.address()).toBe('/runs/9')
+  })
+
+  it('says by whom it was started before, and starts it again only by choice', async () => {
+    const started = ({ body }: { body: unknown }) =>
+      (body as { again?: boolean }).again
+        ? { run: 10 }
+        : fault('already-started', 'plan 70 was started as run 9 by Marek', { run: 9 })()
+    const page = show(<Plan />, { ...at, answers: answers({ startRun: started }) })
+    await page.user.click(await screen.findByRole('button', { name: 'Run 2 loads' }))
+    const dialog = await screen.findByRole('dialog')
+    expect(dialog.textContent).toContain('Plan 70 was started as run 9 by Marek (look at run 9)')
+    expect(page.address()).toBe('/plans/70')
+    await page.user.click(within(dialog).getByRole('button', { name: 'Run once more' }))
+    expect(page.address()).toBe('/runs/10')
+    const presses = page.bodies('startRun') as { press: string; again?: boolean }[]
+    expect(presses.map(({ again }) => again)).toEqual([undefined, true])
   })
 
   it('asks before it runs where it is live, and not running is as near', async () => {

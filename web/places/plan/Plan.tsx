@@ -9,6 +9,7 @@ import { useHere, useMayChange } from '../../data/session'
 import { count, lengthText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useKeys } from '../../kit/keys'
+import { useStarting } from '../../kit/Starting'
 import { sentence } from './columns'
 import { Compared } from './Compared'
 import { Findings } from './Findings'
@@ -60,10 +61,13 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
     },
     [plan.id, onChanged],
   )
-  const run = useCallback(() => {
+  const starting = useStarting(
+    useCallback((pressing) => call(routes.startRun, { body: { plan: plan.id, ...pressing } }), [plan.id]),
+  )
+  const run = () => {
     setAsking(false)
-    call(routes.startRun, { body: { plan: plan.id } }).then((made) => navigate(`/runs/${made.run}`), setFault)
-  }, [plan.id, navigate])
+    starting.begin()
+  }
   const again = useCallback(() => {
     call(routes.makePlan, {
       body: {
@@ -111,6 +115,8 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
         </p>
       </div>
       {fault && <FaultBox error={fault} />}
+      {starting.fault && <FaultBox error={starting.fault} />}
+      {starting.asking}
       <Findings
         plan={plan}
         chosen={code}

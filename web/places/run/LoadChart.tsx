@@ -92,7 +92,8 @@ export function LoadChart({ run, total, row, onSeen, chosen, onChoose }: Props):
   )
 }
 
-function rowsText({ state, written, unchanged, rejected, each }: LoadRow): ReactNode {
+function rowsText({ state, written, unchanged, rejected, each, waitsFor }: LoadRow): ReactNode {
+  if (waitsFor !== null) return <span className="look">waits</span>
   if (!each || state === 'waiting' || state === 'ready' || state === 'running') return ''
   if (state !== 'done') return <span className={state === 'failed' ? 'bad' : 'soft'}>{state}</span>
   return (

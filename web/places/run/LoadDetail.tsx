@@ -1,8 +1,8 @@
 import { LinkButton } from '../../kit/LinkButton'
 import { Lines } from '../../kit/Lines'
 import { Button, TableBody, TableCell, TableHead, TableRow } from '@mui/material'
-import { useState, type ReactElement } from 'react'
-import { Link, useNavigate } from 'react-router'
+import { useCallback, useState, type ReactElement } from 'react'
+import { Link } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
@@ -10,6 +10,7 @@ import { useMayChange } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { bytesText, count, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
+import { useStarting } from '../../kit/Starting'
 import { Statements } from '../../kit/Statements'
 import { Rejects } from './Rejects'
 
@@ -23,9 +24,14 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
     { params: { id: run.id, load: id } },
     { keepPreviousData: true },
   )
-  const navigate = useNavigate()
   const mayChange = useMayChange()
-  const [fault, setFault] = useState<Error>()
+  const number = load?.number
+  const starting = useStarting(
+    useCallback(
+      (pressing) => call(routes.rerun, { params: { id: run.id }, body: { loads: [number!], ...pressing } }),
+      [run.id, number],
+    ),
+  )
   if (error && !load) return <FaultBox error={error} />
   if (!load) return <Waiting what="opening the load" />
   const seconds =
@@ -33,11 +39,6 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
       ? (new Date(load.endedAt).getTime() - new Date(load.startedAt).getTime()) / 1000
       : undefined
   const again = mayChange && run.state !== 'running' && ['failed', 'stopped', 'skipped'].includes(load.state)
-  const rerun = () =>
-    void call(routes.rerun, { params: { id: run.id }, body: { loads: [load.number] } }).then(
-      (made) => navigate(`/runs/${made.run}`),
-      setFault,
-    )
   return (
     <div className="stack">
       <div>
@@ -50,13 +51,19 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
             {load.attempt > 1 && ` · attempt ${load.attempt}`}
           </span>
           {again && (
-            <Button onClick={rerun} style={{ marginLeft: 'auto' }}>
+            <Button onClick={starting.begin} style={{ marginLeft: 'auto' }}>
               Rerun this load
             </Button>
           )}
         </span>
       </div>
-      {fault && <FaultBox error={fault} />}
+      {load.waitsFor !== null && (
+        <p className="look" style={{ margin: 0 }} role="status">
+          waits for {load.waitsFor}
+        </p>
+      )}
+      {starting.fault && <FaultBox error={starting.fault} />}
+      {starting.asking}
       {load.error && <LoadFault load={load} />}
       {load.each && (
         <Lines>

@@ -118,7 +118,7 @@ describe('a run', () => {
       }),
     })
     await page.user.click(await screen.findByRole('button', { name: 'Rerun this load' }))
-    expect(page.bodies('rerun')).toEqual([{ loads: [17] }])
+    expect(page.bodies('rerun')).toEqual([{ loads: [17], press: expect.any(String) as string }])
   })
 
   it('stops a run that is going, once', async () => {

@@ -3,7 +3,7 @@ import { Views } from '../../kit/Views'
 import { Lines } from '../../kit/Lines'
 import { Button, TableBody, TableCell, TableRow, TextField } from '@mui/material'
 import { useCallback, useMemo, useState, type ReactElement } from 'react'
-import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
+import { Link, useParams, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
@@ -13,6 +13,7 @@ import { StateWord } from '../../look/State'
 import { clock, count, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useKeys } from '../../kit/keys'
+import { useStarting } from '../../kit/Starting'
 import { Balance } from './Balance'
 import { LoadChart, type LoadRow } from './LoadChart'
 import { LoadDetail } from './LoadDetail'
@@ -35,7 +36,6 @@ export default function Run(): ReactElement {
 }
 
 function RunSheet({ run }: { run: RunAnswer }): ReactElement {
-  const navigate = useNavigate()
   const mayChange = useMayChange()
   const [search, setSearch] = useSearchParams()
   const [fault, setFault] = useState<Error>()
@@ -71,12 +71,10 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
   const pages = usePages<LoadRow>(`/api/runs/${run.id}/loads?${order}&${cause}&${text}`, fetchPage)
   // until one is chosen the first is shown, so that the page is never half empty
   const shown = chosen === null ? pages.row(0)?.id : Number(chosen)
-  const rerun = useCallback(() => {
-    call(routes.rerun, { params: { id: run.id }, body: {} }).then(
-      (made) => navigate(`/runs/${made.run}`),
-      setFault,
-    )
-  }, [run.id, navigate])
+  const starting = useStarting(
+    useCallback((body) => call(routes.rerun, { params: { id: run.id }, body }), [run.id]),
+  )
+  const { begin: rerun } = starting
   const stop = () => void call(routes.stopRun, { params: { id: run.id } }).catch(setFault)
   const again = (run.loads.failed ?? 0) + (run.loads.stopped ?? 0) + (run.loads.skipped ?? 0)
   const canRerun = mayChange && run.state !== 'running' && again > 0
@@ -111,6 +109,8 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
         <Summary run={run} />
       </div>
       {fault && <FaultBox error={fault} />}
+      {starting.fault && <FaultBox error={starting.fault} />}
+      {starting.asking}
       <Balance run={run} />
       {run.causes.length > 0 && (
         <Causes run={run} chosen={cause} onChoose={(next) => set({ cause: next === cause ? '' : next })} />

@@ -1,0 +1,140 @@
+import { mayPass } from '../connectors/postgres/tables'
+import type { Engine } from '../context/engine'
+import { point } from '../context/points'
+import { StepFault } from '../context/step'
+import { failure } from '../running/effect'
+import { runLoad, type LoadEnd } from '../running/runLoad'
+import type { Started } from '../running/started'
+import { runApart, type Apart } from './apart'
+
+/** A load is run apart from the others where so many workers ended while running it. */
+const deathsUntilApart = 2
+/** Where so many more ended, those that ran it apart among them, it is given up. */
+const deathsUntilGivenUp = 5
+
+/** A load that a worker holds. */
+export interface Held {
+  readonly run: number
+  readonly abort: AbortController
+  /** When it was asked to end, in milliseconds of `performance.now`. */
+  asked?: number
+}
+
+/** What a worker works with. */
+export interface LoadWork {
+  readonly engine: Engine
+  readonly worker: number
+  /** By the load's id. */
+  readonly active: Map<number, Held>
+  /** How a load is run in a process of its own; undefined where none can be begun. */
+  readonly apart: Apart | undefined
+}
+
+/** Takes a load that was admitted, runs it and records its end. Nothing where another was first. */
+export async function workLoad(work: LoadWork, load: number): Promise<void> {
+  const { engine, worker, active } = work
+  await point('job-taken')
+  const { rows } = await engine.db.$client.query<Started>({
+    name: 'mattock-start',
+    text: 'select * from mattock.start_load($1, $2)',
+    values: [load, worker],
+  })
+  const [started] = rows
+  if (!started) return
+  const held: Held = { run: started.run_id, abort: new AbortController() }
+  active.set(load, held)
+  await point('load-started')
+  const tooLong = setTimeout(() => end(held, tooLongFault(engine)), engine.limits.time)
+  try {
+    const ended = await ending(work, started, held)
+    await point('before-finish')
+    await finish(engine, started, ended)
+    await point('finished')
+  } finally {
+    clearTimeout(tooLong)
+    active.delete(load)
+  }
+}
+
+/** Asks a load to end. With a fault it fails by it, else it was stopped by a person. */
+export function end(held: Held, fault?: StepFault): void {
+  if (held.asked !== undefined) return
+  held.asked = performance.now()
+  held.abort.abort(fault)
+}
+
+/** Runs the load, apart where it ended workers before. Never throws. */
+async function ending(work: LoadWork, started: Started, held: Held): Promise<LoadEnd> {
+  const { engine, apart } = work
+  try {
+    if (started.deaths >= deathsUntilGivenUp) return await givenUp(engine, started)
+    if (started.deaths >= deathsUntilApart && apart)
+      return await runApart(engine, apart, started, held.abort.signal)
+    return await runLoad(engine, started, held.abort.signal)
+  } catch (error) {
+    // Mattock's own store did not answer, or a fault of ours: the load is not to hang because of it
+    const { message } = error as Error
+    engine.log.error({ error, run: started.run_id, load: Number(started.load_id), attempt: started.attempt }, 'a load ended for a fault of Mattock’s own') // prettier-ignore
+    return await failure(engine, started, 'internal', message, 'rerun; tell us if it happens again')
+  }
+}
+
+const givenUp = (engine: Engine, started: Started): Promise<LoadEnd> =>
+  failure(
+    engine,
+    started,
+    'worker-ended',
+    `${started.deaths} workers ended while running it`,
+    'look at the memory and the log of the workers',
+  )
+
+const tooLongFault = ({ limits }: Engine): StepFault =>
+  new StepFault({
+    code: 'too-long',
+    message: `it took longer than ${Math.round(limits.time / 60_000)} minutes, which is the most a load may take`,
+    effect: 'the step that ran was rolled back',
+    advice: 'part the load, or set MATTOCK_LOAD_MINUTES higher',
+  })
+
+/**
+ * Records the end, however long the store is away: what the load did is known here only. Where another took the load
+ * over meanwhile, that one's word counts.
+ */
+async function finish(engine: Engine, started: Started, end: LoadEnd): Promise<void> {
+  const { read, written, unchanged, rejected, filtered } = end.counts
+  const values = [
+    started.load_id,
+    started.attempt,
+    end.state,
+    [read, written, unchanged, rejected, filtered, end.bytes],
+    end.error && JSON.stringify(end.error),
+    end.cause,
+  ]
+  for (let attempt = 0; ; attempt++) {
+    try {
+      await engine.db.$client.query({
+        name: 'mattock-finish',
+        text: 'select mattock.finish_load($1, $2, $3, $4, $5, $6)',
+        values,
+      })
+      return
+    } catch (error) {
+      // what the store will never take: better a plain end than none
+      if (isRefused(error) && attempt > 0) values.splice(4, 2, JSON.stringify(unrecorded(end)), 'unrecorded')
+      if (attempt % 30 === 0)
+        engine.log.warn({ error, run: started.run_id, load: Number(started.load_id) }, 'the end of a load could not be recorded; tried again each second') // prettier-ignore
+      await new Promise((resolve) => setTimeout(resolve, 1000))
+    }
+  }
+}
+
+/** Did the store answer, and not take it? */
+const isRefused = (error: unknown): boolean =>
+  /^[0-9A-Z]{5}$/.test((error as { code?: string }).code ?? '') && !mayPass(error)
+
+const unrecorded = ({ error }: LoadEnd): LoadEnd['error'] =>
+  error && {
+    ...error,
+    message: 'what it failed with could not be recorded; the log of the worker has it',
+    effect: error.effect.split('\0').join(''),
+  }

@@ -1,0 +1,174 @@
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { startRun, stopRun } from '../engine/running/runs'
+import type { FaultPoint } from '../engine/context/points'
+import { faultBench, until, type FaultBench } from './support/faults'
+
+// what is promised at each point is in docs/exactness.md
+
+let bench: FaultBench
+beforeAll(async () => {
+  bench = await faultBench()
+  for (let load = 1; load <= loads; load++)
+    bench.writeFile(
+      `in/${load}.csv`,
+      `n,id,v\n${Array.from({ length: 200 }, (_, i) => `${load},${i},${i * load}`).join('\n')}\n`,
+    )
+  bench.begin()
+  bench.begin()
+})
+afterAll(() => bench.close())
+
+const loads = 6
+/** Loads that append the same rows each, and export them, so that one done twice or not at all shows. */
+const job = (name: string) => `
+mattock: job/1
+name: ${name}
+title: ${name}
+parts:
+  - once:
+      - {id: make, sql: {on: warehouse, text: 'create table public.{name(param.table)} (n int, id int, v int)'}}
+  - each: {roster: {range: {from: 1, to: ${loads}}}, at_once: 4}
+    do:
+      - id: bring-in
+        transfer:
+          from: {store: drop, files: 'in/{row.value}.csv'}
+          into: {connection: warehouse, table: 'public.{param.table}', write: append}
+      - id: take-out
+        transfer:
+          from: {connection: warehouse, query: 'select g as id, g * 2 as v from generate_series(1, 50) g'}
+          into: {store: drop, file: 'out/{param.table}/{row.value}.csv'}
+`
+const withTable = (name: string, table: string) =>
+  job(name).replace('parts:', `parameters:\n  table: {type: text, default: ${table}}\nparts:`)
+
+async function exact(run: number, table: string): Promise<void> {
+  expect(
+    await bench.rows(
+      `select count(*)::int as rows, count(distinct (n, id))::int as ids from public.${table}`,
+    ),
+  ).toEqual([{ rows: loads * 200, ids: loads * 200 }])
+  expect(
+    await bench.own(
+      `select state, count(*)::int as n, sum(read)::int as read, sum(written)::int as written from mattock.load where run_id = $1 and each group by 1`,
+      [run],
+    ),
+  ).toEqual([{ state: 'done', n: loads, read: loads * 250, written: loads * 250 }])
+  const folder = join(bench.drop, 'out', table)
+  // nothing half done is left beside the true names
+  expect(readdirSync(folder).sort()).toEqual(Array.from({ length: loads }, (_, i) => `${i + 1}.csv`))
+  for (const file of readdirSync(folder))
+    expect(readFileSync(join(folder, file), 'utf8').trim().split('\n')).toHaveLength(51)
+}
+
+describe('a worker that is killed', () => {
+  const points: FaultPoint[] = [
+    'job-taken', 'load-started', 'rows-flowing', 'before-commit', 'committed', 'file-written', 'file-named',
+    'step-recorded', 'before-finish', 'finished',
+  ] // prettier-ignore
+  for (const point of points)
+    it(`at ${point}: another takes its loads, and each took effect once`, async () => {
+      bench.lay(point, 'kill')
+      const table = `kill_${point.replace('-', '_')}`
+      const run = await bench.start(withTable(`kill-${point}`, table))
+      await until('the run ends', async () => (await bench.own('select state from mattock.run where id = $1', [run]))[0]!.state !== 'running') // prettier-ignore
+      expect(bench.laid()).toEqual([])
+      await exact(run, table)
+    })
+})
+
+describe('a worker that stands still, and wakes when another has done its load', () => {
+  beforeAll(async () => {
+    // those that were killed often are begun again after longer pauses
+    await bench.end()
+    bench.begin()
+    bench.begin()
+  })
+  for (const point of ['before-commit', 'file-written', 'before-finish'] as const)
+    it(`at ${point}: what it does then counts for nothing`, async () => {
+      bench.lay(point, 'pause')
+      const table = `pause_${point.replace('-', '_')}`
+      const run = await bench.start(withTable(`pause-${point}`, table))
+      const paused = async () => {
+        const rows = await bench.own('select pid from mattock.worker')
+        return rows.map(({ pid }) => Number(pid)).find(isStopped)
+      }
+      let pid: number | undefined
+      await until('one stands still', async () => (pid = await paused()) !== undefined)
+      await until('the others do its loads', async () => (await bench.own('select state from mattock.run where id = $1', [run]))[0]!.state !== 'running') // prettier-ignore
+      // whoever keeps it may have ended it for its silence
+      if (isStopped(pid!)) process.kill(pid!, 'SIGCONT')
+      await exact(run, table)
+    })
+})
+
+const isStopped = (pid: number): boolean => {
+  try {
+    return /^State:\s+T/m.test(readFileSync(`/proc/${pid}/status`, 'utf8'))
+  } catch {
+    return false
+  }
+}
+
+describe('a store', () => {
+  it('says that the disk of a store is full, and leaves no half file', async () => {
+    bench.lay('file-written', 'fill')
+    const run = await bench.start(withTable('fill-store', 'fill_store'))
+    await bench.ended(run)
+    const [failed] = await bench.own(
+      `select error from mattock.load where run_id = $1 and state = 'failed'`,
+      [run],
+    )
+    expect(failed!.error).toMatchObject({ code: 'no-space', advice: 'make room on the disk, then rerun' })
+    expect(readdirSync(join(bench.drop, 'out/fill_store')).filter((name) => name.startsWith('.'))).toEqual([])
+  })
+})
+
+describe('a run that is being stopped', () => {
+  it('ends, though the worker of its load dies meanwhile', async () => {
+    await bench.end()
+    const only = bench.begin(1)
+    const run = await bench.start(`
+mattock: job/1
+name: stop-dies
+title: Stop, and the worker dies
+parts:
+  - each: {roster: {range: {from: 1, to: 3}}, at_once: 1}
+    do:
+      - {id: wait, sql: {on: warehouse, text: 'select pg_sleep(60), {row.value}'}}
+`)
+    const state = async () => (await bench.own('select state from mattock.load where run_id = $1 order by number', [run])).map((row) => row.state) // prettier-ignore
+    await until('it runs', async () => (await state())[0] === 'running')
+    const [{ pid }] = (await bench.own('select pid from mattock.worker order by id desc limit 1')) as [
+      { pid: number },
+    ]
+    process.kill(pid, 'SIGSTOP')
+    await stopRun(bench.engine, run)
+    process.kill(pid, 'SIGKILL')
+    await until('it has ended', async () => (await bench.own('select state from mattock.run where id = $1', [run]))[0]!.state === 'stopped', 15) // prettier-ignore
+    expect(await state()).toEqual(['stopped', 'stopped', 'stopped'])
+    expect(only.exitCode).toBe(null)
+    bench.begin()
+  })
+})
+
+describe('two starts of one plan', () => {
+  it('are one run, unless the second is meant', async () => {
+    const first = await bench.start(withTable('twice', 'twice'))
+    await bench.ended(first)
+    const [{ plan_id: plan }] = (await bench.own('select plan_id from mattock.run where id = $1', [first])) as [{ plan_id: number }] // prettier-ignore
+    await expect(startRun(bench.engine, { plan, by: 'ben' })).rejects.toThrow(`plan ${plan} was started as run ${first} by test`) // prettier-ignore
+    const press = 'one press only'
+    const both = await Promise.all(
+      Array.from({ length: 8 }, () => startRun(bench.engine, { plan, by: 'ben', again: true, press })),
+    )
+    expect(new Set(both).size).toBe(1)
+    expect(both[0]).not.toBe(first)
+    await bench.ended(both[0]!)
+    // its table is there already, so that the run again fails at its first step, and nothing was doubled
+    expect(await bench.rows('select count(*)::int as rows from public.twice')).toEqual([
+      { rows: loads * 200 },
+    ])
+  })
+})
