@@ -4,7 +4,13 @@ import { defineConfig } from 'vitest/config'
 const light = ['tests/kinds.test.ts', 'tests/references.test.ts', 'tests/workbook.test.ts']
 const walks = 'tests/walk*.test.ts'
 
-const common = { testTimeout: 60_000, hookTimeout: 120_000, pool: 'forks' as const }
+const common = {
+  testTimeout: 60_000,
+  hookTimeout: 120_000,
+  pool: 'forks' as const,
+  // the services that tests ask are on this machine
+  env: { MATTOCK_ALLOW_ADDRESSES: '127.0.0.0/8,::1/128' },
+}
 
 export default defineConfig({
   test: {

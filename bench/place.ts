@@ -27,8 +27,8 @@ export interface BenchPlace {
 export async function benchPlace(workers: number, capacity: number): Promise<BenchPlace> {
   const folder = mkdtempSync(join(tmpdir(), 'mattock-bench-'))
   chmodSync(folder, 0o755)
-  const drop = join(folder, 'drop')
-  mkdirSync(drop)
+  const drop = join(folder, 'stores', 'drop')
+  mkdirSync(drop, { recursive: true })
   const server = await startPostgres(join(folder, 'postgres'))
   for (const name of ['mattock', 'warehouse']) await ensureDatabase(server, name)
   const root = join(import.meta.dirname, '..')

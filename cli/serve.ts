@@ -8,6 +8,7 @@ import { makeHistory } from '../demo/history'
 import { accounts, organisation, seedDemo } from '../demo/seed'
 import { startStandIns, type StandIns } from '../demo/services'
 import { account, apiToken } from '../database/schema'
+import { sealLines } from '../engine/connectors/connections'
 import { openEngine, type Engine } from '../engine/context/engine'
 import { openLog } from '../engine/context/logger'
 import { hashPassword, makeToken } from '../server/auth'
@@ -45,6 +46,7 @@ export async function serve(): Promise<number> {
     await keepStandIns(engine, standIns)
   }
   await ensureEnvironments(engine)
+  await sealLines(engine)
   await ensureCommandToken(engine, data)
   // whoever starts it is told the address, and no log keeps it
   if (!(await hasPeople(engine))) writeFileSync(invitationFile(data), await invite(engine), { mode: 0o600 })
@@ -57,6 +59,7 @@ export async function serve(): Promise<number> {
       organisation: demo ? organisation : 'Mattock',
       demoAccounts: demo ? accounts.map(({ email, password, role }) => ({ email, password, role })) : [],
       background: () => progress,
+      hosts: hostsOf(process.env),
       pages: join(project, 'dist', 'web'),
       planner,
       health,
@@ -94,6 +97,10 @@ export async function serve(): Promise<number> {
   await engine.close()
   return 0
 }
+
+/** MATTOCK_HOSTS, names with commas between, and the address that is served where that is one. */
+const hostsOf = ({ MATTOCK_HOSTS = '', MATTOCK_HOST = '' }: NodeJS.ProcessEnv): string[] =>
+  [...MATTOCK_HOSTS.split(','), MATTOCK_HOST].map((name) => name.trim()).filter((name) => name !== '')
 
 /** Seeds the demo once; a second start finds it there. */
 async function firstSeed(engine: Engine, url: string, data: string, standIns: StandIns): Promise<void> {

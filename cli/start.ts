@@ -164,6 +164,8 @@ async function supervise(options: Options): Promise<number> {
     MATTOCK_DATA: data,
     MATTOCK_PORT: String(port),
     MATTOCK_DEMO: demo ? '1' : '',
+    // the demo’s stand-ins of outside services are on this machine
+    ...(demo ? { MATTOCK_ALLOW_ADDRESSES: process.env.MATTOCK_ALLOW_ADDRESSES ?? '127.0.0.0/8' } : {}),
     UV_THREADPOOL_SIZE: '64',
     NODE_ENV: 'production',
   }

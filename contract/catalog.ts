@@ -347,6 +347,7 @@ export const catalogRoutes = {
     response: z.object({ total: z.number(), proposals: z.array(proposalSchema) }),
   }),
   decideProposals: route({
+    of: 'survey',
     method: 'post',
     path: '/api/surveys/:id/decide',
     summary: 'accept what a survey found, or leave it; all that is open where no numbers are given',
@@ -355,6 +356,7 @@ export const catalogRoutes = {
     response: z.object({ decided: z.number() }),
   }),
   stopSurvey: route({
+    of: 'survey',
     needs: 'run',
     method: 'post',
     path: '/api/surveys/:id/stop',
@@ -362,6 +364,7 @@ export const catalogRoutes = {
     params: id,
   }),
   resumeSurvey: route({
+    of: 'survey',
     needs: 'run',
     method: 'post',
     path: '/api/surveys/:id/resume',
@@ -400,6 +403,7 @@ export const catalogRoutes = {
     response: datasetSchema,
   }),
   editDataset: route({
+    of: 'dataset',
     method: 'put',
     path: '/api/datasets/:id',
     summary: 'change what a person says of a dataset; it survives every survey',
@@ -410,11 +414,13 @@ export const catalogRoutes = {
       owner: z.string().optional(),
       tags: z.array(z.string().min(1)).optional(),
       newColumns: z.enum(['accept', 'hold']).optional(),
+      closed: z.boolean().optional(),
       key: z.array(z.string()).nullable().optional(),
       edits: z.record(z.string(), columnEditSchema).optional(),
     }),
   }),
   acceptDrift: route({
+    of: 'dataset',
     method: 'post',
     path: '/api/datasets/:id/accept',
     summary: 'take what waits into the schema',
@@ -448,6 +454,7 @@ export const catalogRoutes = {
     }),
   }),
   profileDataset: route({
+    of: 'dataset',
     needs: 'run',
     method: 'post',
     path: '/api/datasets/:id/profile',
@@ -468,6 +475,7 @@ export const catalogRoutes = {
     response: tableSchemaSchema,
   }),
   takeTableSchema: route({
+    of: 'dataset',
     method: 'put',
     path: '/api/datasets/:id/table-schema',
     summary: 'take names, types, descriptions and key from a Table Schema',

@@ -11,9 +11,9 @@ export const healthSchema = z
   .object({
     ok: z.boolean().describe('is all of it well; else the answer’s status is 503'),
     words: z.array(z.string()).describe('what is wrong, a sentence each; empty where nothing is'),
-    database: part.extend({
-      reason: z.string().nullable().describe('why it is away, as far as it is known'),
-    }),
+    database: part
+      .extend({ reason: z.string().nullable().describe('why it is away, as far as it is known') })
+      .describe('Mattock’s own database'),
     workers: part
       .extend({ alive: z.number().describe('workers that said something lately') })
       .describe('what runs the loads'),

@@ -37,9 +37,10 @@ export const keepingRoutes = {
     params: kind,
     query: z.object({ days: z.coerce.number().int().min(1).max(36_500).optional() }),
     response: z.object({ goes: z.number().describe('how many would go') }),
-    needs: 'change',
+    needs: 'house',
   }),
   keepFor: route({
+    needs: 'house',
     method: 'put',
     path: '/api/kept/:kind',
     summary: 'set how long records of a kind are kept; what is older goes within the hour',
@@ -48,6 +49,7 @@ export const keepingRoutes = {
     faults: ['request'],
   }),
   tidy: route({
+    needs: 'house',
     method: 'post',
     path: '/api/kept/tidy',
     summary: 'take away now what is older than it is to be kept; a worker does it',

@@ -100,8 +100,10 @@ describe('who may call what', () => {
   it.each(all)('%s: only reading is left to who may look, or it changes nothing', (name, route) => {
     // what a POST may be that changes nothing: working something out, planning, keeping one's own settings
     const harmless = [
-      'checkJob', 'resolveJob', 'mapping', 'testConnection', 'makePlan', 'draftOneJob', 'controlEffect', 'jobEffect',
+      'checkJob', 'resolveJob', 'mapping', 'makePlan', 'draftOneJob', 'controlEffect', 'jobEffect',
       'previewRoster', 'forecastPlan', 'keepForMe', 'signOut',
+      // one's own doors
+      'endSignIn', 'makeToken', 'takeToken',
     ] // prettier-ignore
     if (route.method !== 'get' && route.needs === 'look') expect(harmless).toContain(name)
   })
@@ -125,11 +127,18 @@ describe('who may call what', () => {
   })
 
   it.each([
-    ['reader', 'look', true],
-    ['reader', 'run', false],
-    ['reader', 'change', false],
-    ['engineer', 'look', true],
-    ['engineer', 'run', true],
-    ['engineer', 'change', true],
-  ] as const)('a %s may %s: %s', (role, right, answer) => expect(may(role, right)).toBe(answer))
+    ['reader', 'look', true], ['reader', 'run', false], ['reader', 'build', false], ['reader', 'house', false],
+    ['operator', 'look', true], ['operator', 'run', true], ['operator', 'build', false], ['operator', 'house', false],
+    ['engineer', 'look', true], ['engineer', 'run', true], ['engineer', 'build', true], ['engineer', 'house', false],
+    ['keeper', 'look', true], ['keeper', 'run', true], ['keeper', 'build', true], ['keeper', 'house', true],
+  ] as const)('a %s may %s: %s', (role, right, answer) => expect(may({ role }, right)).toBe(answer)) // prettier-ignore
+
+  it('goes by the environment, but for the house, and no further than the token that stands for them', () => {
+    const holder = { role: 'engineer', environments: { live: 'reader', dev: 'keeper' } } as const
+    expect(may(holder, 'run', 'live')).toBe(false)
+    expect(may(holder, 'build', 'staging')).toBe(true)
+    expect(may(holder, 'house', 'dev')).toBe(false)
+    expect(may({ ...holder, atMost: 'look' }, 'run', 'staging')).toBe(false)
+    expect(may({ role: 'reader', atMost: 'house' }, 'run')).toBe(false)
+  })
 })

@@ -1,6 +1,6 @@
 import type { z } from 'zod'
 import { healthSchema } from './health'
-import type { Needs } from './route'
+import type { InEnvironment, Needs } from './route'
 
 /** An address whose answer is no document of the API: a stream, a file, a schema. */
 export interface PlainRoute {
@@ -8,6 +8,8 @@ export interface PlainRoute {
   readonly path: string
   readonly summary: string
   readonly needs: Needs
+  /** What its `id` is the number of. */
+  readonly of?: InEnvironment
   /** Media type of its answer. */
   readonly produces: string
   /** What its JSON is like. */
@@ -52,7 +54,8 @@ export const plainRoutes = {
     method: 'get',
     path: '/api/runs/:id/loads/:load/rejects.csv',
     summary: 'the rejects of a load as CSV',
-    needs: 'look',
+    needs: 'run',
+    of: 'run',
     produces: 'text/csv',
   },
   catalogFile: {

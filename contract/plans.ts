@@ -234,6 +234,7 @@ export const planRoutes = {
     response: z.object({ total: z.number(), loads: z.array(planLoadSchema) }),
   }),
   leaveOut: route({
+    of: 'plan',
     needs: 'run',
     method: 'post',
     path: '/api/plans/:id/left',

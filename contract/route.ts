@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { faultCodes, type FaultCode } from '../core/faultCodes'
+import type { Right } from '../core/rights'
 
 /** One operation of the API. Server, web, command and OpenAPI are all made from these. */
 export interface Route<
@@ -18,6 +19,8 @@ export interface Route<
   readonly response: R
   /** Who may call it. */
   readonly needs: Needs
+  /** What its `id`, or, of this name, a value of its body, is the number of; else its environment is what it says itself. */
+  readonly of: InEnvironment | undefined
   /** Its text holds statements, which who may only look cannot make up: only what is saved is taken from them. */
   readonly typed: boolean
   /** Its answer, where that is no JSON. */
@@ -26,8 +29,11 @@ export interface Route<
   readonly faults: readonly FaultCode[]
 }
 
-/** Who may call a route: nobody in particular, who is signed in, who runs jobs, who changes things. */
-export type Needs = 'nobody' | 'look' | 'run' | 'change'
+/** Who may call a route: nobody in particular, or who has a right. */
+export type Needs = 'nobody' | Right
+
+/** A thing that lies in an environment, so that what a person may do there counts. */
+export type InEnvironment = 'plan' | 'run' | 'try' | 'survey' | 'dataset'
 
 const nothing = z.object({})
 
@@ -45,8 +51,9 @@ export function route<
   query?: Q
   body?: B
   response?: R
-  /** Who may call it; where it is left out, reading asks for looking, all else for changing. */
+  /** Who may call it; where it is left out, reading asks for looking, all else for building. */
   needs?: Needs
+  of?: InEnvironment
   typed?: boolean
   produces?: readonly string[]
   faults?: readonly FaultCode[]
@@ -59,7 +66,8 @@ export function route<
     query: given.query ?? (nothing as unknown as Q),
     body: given.body ?? (nothing as unknown as B),
     response: given.response ?? (nothing as unknown as R),
-    needs: given.needs ?? (given.method === 'get' ? 'look' : 'change'),
+    needs: given.needs ?? (given.method === 'get' ? 'look' : 'build'),
+    of: given.of,
     typed: given.typed ?? false,
     produces: given.produces ?? [],
     faults: given.faults ?? [],

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { id, inEnvironment, moment, name, numberInAddress, numberInBody, page } from './common'
 import { connectionKinds } from '../core/connection/connection'
+import { accessRoutes } from './access'
 import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
 import { controlRoutes } from './control'
@@ -27,6 +28,7 @@ const pressing = {
 
 /** Every operation of the API, by name. */
 export const routes = {
+  ...accessRoutes,
   ...catalogRoutes,
   ...bringInRoutes,
   ...controlRoutes,
@@ -83,6 +85,7 @@ export const routes = {
     response: z.array(s.connectionSchema),
   }),
   addConnection: route({
+    needs: 'house',
     method: 'post',
     path: '/api/connections',
     summary: 'add a connection',
@@ -94,6 +97,7 @@ export const routes = {
     }),
   }),
   changeConnection: route({
+    needs: 'house',
     method: 'put',
     path: '/api/connections/:name',
     summary: 'change title and cap',
@@ -101,12 +105,14 @@ export const routes = {
     body: z.object({ title: z.string().min(1), cap: z.int().min(1).nullable() }),
   }),
   removeConnection: route({
+    needs: 'house',
     method: 'delete',
     path: '/api/connections/:name',
     summary: 'remove a connection',
     params: name,
   }),
   saveSettings: route({
+    needs: 'house',
     method: 'put',
     path: '/api/connections/:name/settings/:environment',
     summary: 'settings in one environment; a secret left out stays',
@@ -114,7 +120,7 @@ export const routes = {
     body: z.object({ settings: s.settingsSchema, secret: z.string().optional() }),
   }),
   testConnection: route({
-    needs: 'look',
+    needs: 'run',
     method: 'post',
     path: '/api/connections/:name/test',
     summary: 'try a connection step by step',
@@ -214,6 +220,7 @@ export const routes = {
 
   startRun: route({
     needs: 'run',
+    of: 'plan',
     method: 'post',
     path: '/api/runs',
     summary: 'run a plan',
@@ -258,6 +265,8 @@ export const routes = {
     response: s.loadDetailSchema,
   }),
   rejects: route({
+    needs: 'run',
+    of: 'run',
     method: 'get',
     path: '/api/runs/:id/loads/:load/rejects',
     summary: 'rows that could not be written',
@@ -267,6 +276,7 @@ export const routes = {
   }),
   stopRun: route({
     needs: 'run',
+    of: 'run',
     method: 'post',
     path: '/api/runs/:id/stop',
     summary: 'stop: nothing new starts, what runs is rolled back',
@@ -274,6 +284,7 @@ export const routes = {
   }),
   rerun: route({
     needs: 'run',
+    of: 'run',
     method: 'post',
     path: '/api/runs/:id/rerun',
     summary: 'run again what failed, was stopped or skipped',

@@ -1,5 +1,6 @@
 import { stepKinds } from '../core/job/steps'
 import { z } from 'zod'
+import { roleNames } from '../core/rights'
 import { connectionKinds } from '../core/connection/connection'
 
 import { runStates } from '../core/runState'
@@ -15,7 +16,10 @@ export const stateSchema = z.enum(runStates)
 export const accountSchema = z.object({
   email: z.string(),
   name: z.string(),
-  role: z.enum(['engineer', 'reader']),
+  role: z.enum(roleNames),
+  environments: z
+    .record(z.string(), z.enum(roleNames))
+    .describe('what they are in single environments, where that is something else'),
 })
 export const environmentSchema = z.object({ name: z.string(), live: z.boolean() })
 export const tableSettingsSchema = z

@@ -126,6 +126,7 @@ export const tryRoutes = {
     response: tryStepDetailSchema,
   }),
   goOnTry: route({
+    of: 'try',
     needs: 'run',
     method: 'post',
     path: '/api/tries/:id/go-on',
@@ -133,6 +134,7 @@ export const tryRoutes = {
     params: id,
   }),
   stopTry: route({
+    of: 'try',
     needs: 'run',
     method: 'post',
     path: '/api/tries/:id/stop',
@@ -140,6 +142,7 @@ export const tryRoutes = {
     params: id,
   }),
   clearTry: route({
+    of: 'try',
     needs: 'run',
     method: 'post',
     path: '/api/tries/:id/clear',

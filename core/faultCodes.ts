@@ -10,6 +10,8 @@ export const faultCodes = {
   'not-held': 409,
   'signed-out': 401,
   forbidden: 403,
+  /** Asked for under a name that the server does not go by. */
+  host: 421,
   /** An address for making an account that holds no more. */
   invitation: 410,
   'too-many': 429,

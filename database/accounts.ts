@@ -1,5 +1,6 @@
 import { sql } from 'drizzle-orm'
 import { index, integer, jsonb, serial, text } from 'drizzle-orm/pg-core'
+import type { Right, Role } from '../core/rights'
 import type { KeptKind } from '../core/keeping/kinds'
 import { created, mattock, when } from './columns'
 import type { KeptForAccount } from './records'
@@ -8,7 +9,9 @@ export const account = mattock.table('account', {
   id: serial('id').primaryKey(),
   email: text('email').notNull().unique(),
   name: text('name').notNull(),
-  role: text('role').$type<'engineer' | 'reader'>().notNull(),
+  role: text('role').$type<Role>().notNull(),
+  /** What they are in single environments, where that is something else. */
+  environments: jsonb('environments').$type<Record<string, Role>>().notNull().default({}),
   password: text('password').notNull(),
   /** What the pages keep for this person. */
   kept: jsonb('kept').$type<KeptForAccount>().notNull().default({ tables: {} }),
@@ -25,8 +28,14 @@ export const session = mattock.table(
       .references(() => account.id, { onDelete: 'cascade' }),
     createdAt: created(),
     expiresAt: when('expires_at').notNull(),
+    /** When it was last used, to the minute: one that is not used ends. */
+    seenAt: when('seen_at')
+      .notNull()
+      .default(sql`now()`),
+    /** What signed in, in the words of the browser. */
+    agent: text('agent').notNull().default(''),
   },
-  (t) => [index().on(t.expiresAt)],
+  (t) => [index().on(t.expiresAt), index().on(t.accountId)],
 )
 
 export const apiToken = mattock.table('api_token', {
@@ -36,6 +45,11 @@ export const apiToken = mattock.table('api_token', {
     .references(() => account.id, { onDelete: 'cascade' }),
   name: text('name').notNull(),
   createdAt: created(),
+  /** What it may do at most. */
+  atMost: text('at_most').$type<Right>().notNull().default('house'),
+  /** Null: until it is taken back. */
+  expiresAt: when('expires_at'),
+  usedAt: when('used_at'),
 })
 
 /** Facts about this installation, such as its id. */
@@ -49,7 +63,7 @@ export const installation = mattock.table('installation', {
 export const invitation = mattock.table('invitation', {
   /** SHA-256 of the code in the address. */
   hash: text('hash').primaryKey(),
-  role: text('role').$type<'engineer' | 'reader'>().notNull(),
+  role: text('role').$type<Role>().notNull(),
   createdAt: created(),
   expiresAt: when('expires_at').notNull(),
 })

@@ -46,6 +46,8 @@ export const dataset = mattock.table(
     unnamed: integer('unnamed').notNull().default(0),
     /** What the last survey found and nobody has accepted. */
     waits: jsonb('waits').$type<SchemaChange | null>(),
+    /** Who may only look sees that it is there, and none of its rows. */
+    closed: boolean('closed').notNull().default(false),
     /** Not found by the last survey of its place. */
     goneAt: when('gone_at'),
     surveyedAt: when('surveyed_at').notNull(),

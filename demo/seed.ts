@@ -13,9 +13,29 @@ import { gauges } from './services'
 
 export const organisation = 'Ostrel Basin Water · data platform'
 export const accounts = [
-  { email: 'marek@ostrel.example', password: 'dunmoor-gauge-7', name: 'I. Marek', role: 'engineer' as const },
-  { email: 'guest@ostrel.example', password: 'only-looking-3', name: 'Guest', role: 'reader' as const },
-]
+  {
+    email: 'marek@ostrel.example',
+    password: 'dunmoor-gauge-7',
+    name: 'I. Marek',
+    role: 'keeper',
+    environments: {},
+  },
+  // builds and tries in dev and staging, runs what is there in live
+  {
+    email: 'holm@ostrel.example',
+    password: 'sallow-meter-5',
+    name: 'T. Holm',
+    role: 'engineer',
+    environments: { live: 'operator' },
+  },
+  {
+    email: 'guest@ostrel.example',
+    password: 'only-looking-3',
+    name: 'Guest',
+    role: 'reader',
+    environments: {},
+  },
+] as const
 
 export interface DemoPlace {
   readonly host: string

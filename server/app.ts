@@ -10,16 +10,18 @@ import { openApi } from '../contract/openapi'
 import type { Needs, Route } from '../contract/route'
 import { routes, type Routes } from '../contract/routes'
 import type { Fault } from '../core/fault'
-import { faultCodes } from '../core/faultCodes'
 import { may } from '../core/rights'
+import { faultCodes } from '../core/faultCodes'
 import { jobJsonSchema } from '../core/job/document'
 import type { Engine } from '../engine/context/engine'
 import { isSaved } from '../engine/jobs/versions'
 import type { Asked, ServerOptions } from './handler'
 import { fromOurPages, whoAsks, type Account } from './auth'
 import { liveEvents } from './events'
+import { environmentIn, environmentOf, maySomewhere } from './environmentOf'
 import { faultOf } from './faultOf'
 import { handlers } from './handlers'
+import { isOurHost } from './hosts'
 import { downloadCatalog } from './handlers/catalog'
 import { downloadRejects } from './handlers/rejects'
 
@@ -41,6 +43,14 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
       strictTransportSecurity: false,
     }),
   )
+  app.use((request, response, next) => {
+    if (isOurHost(request.headers.host, options.hosts ?? [])) return next()
+    sendFault(response, {
+      code: 'host',
+      message: 'this server does not go by that name; MATTOCK_HOSTS says which it goes by',
+      where: {},
+    })
+  })
   app.use(express.json({ limit: '8mb' }))
   const signIns = rateLimit({
     windowMs: 60_000,
@@ -57,14 +67,19 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
       }),
   })
   app.post([routes.signIn.path, routes.invitation.path], signIns)
-  const plain = (route: PlainRoute, answer: (request: Request, response: Response) => unknown) =>
+  const plain = (
+    route: PlainRoute,
+    answer: (request: Request, response: Response, account: Account) => unknown,
+  ) =>
     app[route.method](route.path, (request, response, next) => {
       const work = async () => {
         // who asks is read from the database, which may be what is away
-        const fault =
-          route.needs === 'nobody' ? undefined : refusal(route.needs, await whoAsks(engine, request))
+        const account = route.needs === 'nobody' ? undefined : await whoAsks(engine, request)
+        const at = route.of && (await environmentOf(engine, { of: route.of }, { params: { id: numberIn(request.params.id) }, query: {}, body: {} })) // prettier-ignore
+        const fault = refusal(route.needs, account, at)
         if (fault) return sendFault(response, fault)
-        await answer(request, response)
+        // a route for nobody in particular does not look
+        await answer(request, response, account!)
       }
       work().catch(next)
     })
@@ -77,7 +92,7 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
       .setHeader('Cache-Control', 'no-store')
       .json(health)
   })
-  plain(plainRoutes.events, (request, response) => liveEvents(engine, request, response))
+  plain(plainRoutes.events, (request, response, account) => liveEvents(engine, account, request, response))
   plain(plainRoutes.rejectsFile, (request, response) => downloadRejects(engine, request, response))
   plain(plainRoutes.catalogFile, (request, response) => downloadCatalog(engine, request, response))
   for (const key of Object.keys(routes) as (keyof Routes)[]) register(app, key, engine, options)
@@ -100,12 +115,23 @@ function sendFault(response: Response, fault: Fault, status: number = faultCodes
 }
 
 /** Why somebody may not call a route; undefined where they may. The one place where rights are held. */
-function refusal(needs: Needs, account: Account | undefined): Fault | undefined {
+function refusal(needs: Needs, account: Account | undefined, environment?: string): Fault | undefined {
   if (needs === 'nobody') return undefined
   if (!account) return { code: 'signed-out', message: 'sign in first', where: {} }
-  if (may(account.role, needs)) return undefined
-  return { code: 'forbidden', message: 'this account may look, but not change or run anything', where: {} }
+  if (may(account, needs, environment)) return undefined
+  const where = environment === undefined || needs === 'house' ? '' : ` in ${environment}`
+  return { code: 'forbidden', message: `this account may not ${refused[needs]}${where}`, where: {} }
 }
+
+const refused: Readonly<Record<Exclude<Needs, 'nobody'>, string>> = {
+  look: 'look at this',
+  run: 'run anything',
+  build: 'change anything',
+  house: 'change connections, people or what is kept',
+}
+
+/** The number in an address, 0 where there is none: nothing has that. */
+const numberIn = (text: unknown): number => (/^\d{1,9}$/.test(String(text)) ? Number(text) : 0)
 
 function register(app: express.Express, key: keyof Routes, engine: Engine, options: ServerOptions): void {
   const route: Route = routes[key]
@@ -119,16 +145,23 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
           where: {},
         })
       const account = await whoAsks(engine, request)
+      // who may do it nowhere is told so before what they ask for is read
       const fault = refusal(route.needs, account)
-      if (fault) return sendFault(response, fault)
+      if (fault && !maySomewhere(route.needs, account)) return sendFault(response, fault)
       const given = {
         params: route.params.parse(request.params),
         query: route.query.parse(request.query),
         body: route.body.parse(request.body ?? {}),
       }
+      const there = refusal(route.needs, account, await environmentOf(engine, route, given))
+      if (there) return sendFault(response, there)
       // a text can hold statements: who may only look sees what saved ones come to
       const { text } = given.body as { text?: unknown }
-      if (route.typed && !may(account!.role, 'change') && !(await isSaved(engine, String(text))))
+      if (
+        route.typed &&
+        !may(account!, 'build', environmentIn(given)) &&
+        !(await isSaved(engine, String(text)))
+      )
         return sendFault(response, {
           code: 'forbidden',
           message: 'this account may look at jobs as they were saved, but not try other texts',

@@ -1,7 +1,8 @@
 import { createHash, randomBytes, scrypt, timingSafeEqual } from 'node:crypto'
 import { promisify } from 'node:util'
-import { and, eq, gt, lt } from 'drizzle-orm'
+import { and, eq, gt, isNull, lt, or } from 'drizzle-orm'
 import type { Request, Response } from 'express'
+import type { Right, Role } from '../core/rights'
 import { account, apiToken, session } from '../database/schema'
 import type { Engine } from '../engine/context/engine'
 
@@ -15,13 +16,20 @@ const derive = promisify(scrypt) as (
 const cost = { N: 32_768, r: 8, p: 1, maxmem: 64 * 1024 * 1024 }
 
 export const cookieName = 'mattock_session'
+/** A session ends so long after its beginning, and so long after it was last used. */
 const lifetimeDays = 14
+export const idleHours = 24
 
 export interface Account {
   readonly id: number
   readonly email: string
   readonly name: string
-  readonly role: 'engineer' | 'reader'
+  readonly role: Role
+  readonly environments: Readonly<Record<string, Role>>
+  /** What the token that asks may do at most. */
+  readonly atMost?: Right
+  /** The session that asks. */
+  readonly session?: string
 }
 
 export async function hashPassword(password: string): Promise<string> {
@@ -52,13 +60,18 @@ export async function checkPassword(
   return found && fits ? found : undefined
 }
 
-export async function openSession(engine: Engine, response: Response, of: Account): Promise<void> {
+export async function openSession(
+  engine: Engine,
+  response: Response,
+  of: Pick<Account, 'id'>,
+): Promise<void> {
   const value = randomBytes(32).toString('base64url')
   const expires = new Date(Date.now() + lifetimeDays * 86_400_000)
   await engine.db.delete(session).where(lt(session.expiresAt, new Date().toISOString()))
+  const agent = (response.req.headers['user-agent'] ?? '').slice(0, 200)
   await engine.db
     .insert(session)
-    .values({ hash: sha256(value), accountId: of.id, expiresAt: expires.toISOString() })
+    .values({ hash: sha256(value), accountId: of.id, expiresAt: expires.toISOString(), agent })
   response.cookie(cookieName, value, {
     httpOnly: true,
     sameSite: 'strict',
@@ -75,37 +88,79 @@ const cookieOf = (request: Request): string | undefined =>
     .find((pair) => pair.startsWith(`${cookieName}=`))
     ?.slice(cookieName.length + 1)
 
-export async function closeSession(engine: Engine, request: Request, response: Response): Promise<void> {
+/** Ends the session of a request; returns which. */
+export async function closeSession(
+  engine: Engine,
+  request: Request,
+  response: Response,
+): Promise<string | undefined> {
   const value = cookieOf(request)
   if (value) await engine.db.delete(session).where(eq(session.hash, sha256(value)))
   response.clearCookie(cookieName, { path: '/' })
+  return value && sha256(value)
+}
+
+/** Does a request stand by a token alone? Then no cookie counts, and no foreign page can have sent it. */
+const tokenOf = (request: Request): string | undefined =>
+  /^Bearer (\S+)$/.exec(request.headers.authorization ?? '')?.[1]
+
+const columns = {
+  id: account.id,
+  email: account.email,
+  name: account.name,
+  role: account.role,
+  environments: account.environments,
 }
 
 /** Who asks: by a bearer token (the command) or the session cookie (the browser). */
 export async function whoAsks(engine: Engine, request: Request): Promise<Account | undefined> {
-  const [kind, token] = (request.headers.authorization ?? '').split(' ')
-  const columns = { id: account.id, email: account.email, name: account.name, role: account.role }
-  if (kind === 'Bearer' && token) {
-    const [found] = await engine.db
-      .select(columns)
-      .from(apiToken)
-      .innerJoin(account, eq(account.id, apiToken.accountId))
-      .where(eq(apiToken.hash, sha256(token)))
-    return found
-  }
+  const token = tokenOf(request)
+  if (token !== undefined) return await whoseToken(engine, sha256(token))
   const value = cookieOf(request)
-  if (!value) return undefined
-  const [found] = await engine.db
-    .select(columns)
-    .from(session)
-    .innerJoin(account, eq(account.id, session.accountId))
-    .where(and(eq(session.hash, sha256(value)), gt(session.expiresAt, new Date().toISOString())))
-  return found
+  return value ? await whoseSession(engine, sha256(value)) : undefined
 }
 
-export async function makeToken(engine: Engine, accountId: number, name: string): Promise<string> {
+async function whoseToken(engine: Engine, hash: string): Promise<Account | undefined> {
+  const [found] = await engine.db
+    .select({ ...columns, atMost: apiToken.atMost, usedAt: apiToken.usedAt })
+    .from(apiToken)
+    .innerJoin(account, eq(account.id, apiToken.accountId))
+    .where(and(eq(apiToken.hash, hash), or(isNull(apiToken.expiresAt), gt(apiToken.expiresAt, now()))))
+  if (!found) return undefined
+  const { usedAt, ...rest } = found
+  if (isStale(usedAt)) await engine.db.update(apiToken).set({ usedAt: now() }).where(eq(apiToken.hash, hash))
+  return rest
+}
+
+/** Whose a session is; undefined where it ended, or was not used for too long. A stream that stays open is no use. */
+export async function whoseSession(engine: Engine, hash: string, used = true): Promise<Account | undefined> {
+  const idleSince = new Date(Date.now() - idleHours * 3_600_000).toISOString()
+  const [found] = await engine.db
+    .select({ ...columns, seenAt: session.seenAt })
+    .from(session)
+    .innerJoin(account, eq(account.id, session.accountId))
+    .where(and(eq(session.hash, hash), gt(session.expiresAt, now()), gt(session.seenAt, idleSince)))
+  if (!found) return undefined
+  const { seenAt, ...rest } = found
+  if (used && isStale(seenAt))
+    await engine.db.update(session).set({ seenAt: now() }).where(eq(session.hash, hash))
+  return { ...rest, session: hash }
+}
+
+const now = (): string => new Date().toISOString()
+
+/** Use is noted to the minute, not at every request. */
+const isStale = (at: string | null): boolean => at === null || Date.now() - new Date(at).getTime() > 60_000
+
+/** Makes a token; it is told this once. It may do what the account may, `atMost` at most, until it ends. */
+export async function makeToken(
+  engine: Engine,
+  accountId: number,
+  name: string,
+  { atMost = 'house', expiresAt = null }: { atMost?: Right; expiresAt?: string | null } = {},
+): Promise<string> {
   const token = `mtk_${randomBytes(32).toString('base64url')}`
-  await engine.db.insert(apiToken).values({ hash: sha256(token), accountId, name })
+  await engine.db.insert(apiToken).values({ hash: sha256(token), accountId, name, atMost, expiresAt })
   return token
 }
 
@@ -114,7 +169,7 @@ export async function makeToken(engine: Engine, accountId: number, name: string)
  * no foreign page can set our header without a preflight that we never answer. Requests with a token are no browser's.
  */
 export function fromOurPages(request: Request): boolean {
-  if (request.headers.authorization) return true
+  if (tokenOf(request) !== undefined) return true
   const { origin, host } = request.headers
   if (origin !== undefined) {
     try {

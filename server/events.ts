@@ -1,6 +1,7 @@
 import type { Request, Response } from 'express'
 import pg from 'pg'
 import type { Engine } from '../engine/context/engine'
+import { whoseSession, type Account } from './auth'
 
 type Listener = (what: string) => void
 
@@ -40,8 +41,17 @@ function hear(engine: Engine, hearing: Hearing): Promise<void> {
   return hearing.connection
 }
 
+/** Open streams by the session that opened them: they end with it. */
+const streams = new Map<string, Set<Response>>()
+
+/** Ends the streams of a session that ended. */
+export function endStreams(session: string): void {
+  for (const response of streams.get(session) ?? []) response.end()
+  streams.delete(session)
+}
+
 /** Server-sent events (HTML standard, 9.2): which runs changed, at most four times a second. */
-export function liveEvents(engine: Engine, request: Request, response: Response): void {
+export function liveEvents(engine: Engine, account: Account, request: Request, response: Response): void {
   response.writeHead(200, {
     'Content-Type': 'text/event-stream',
     'Cache-Control': 'no-store',
@@ -56,7 +66,14 @@ export function liveEvents(engine: Engine, request: Request, response: Response)
     response.write(`data: ${JSON.stringify({ runs })}\n\n`)
     changed = new Set()
   }, 250)
-  const alive = setInterval(() => response.write(': still here\n\n'), 20_000)
+  const { session } = account
+  if (session !== undefined) streams.set(session, (streams.get(session) ?? new Set()).add(response))
+  const alive = setInterval(() => {
+    response.write(': still here\n\n')
+    // one that was ended elsewhere, or was not used for too long
+    if (session !== undefined)
+      whoseSession(engine, session, false).then((who) => who ?? response.end(), () => {}) // prettier-ignore
+  }, 20_000)
   const hearing = hearingOf(engine)
   hearing.listeners.add(listener)
   hear(engine, hearing).catch((error: unknown) => engine.log.warn({ error }, 'live events are not heard'))
@@ -64,5 +81,6 @@ export function liveEvents(engine: Engine, request: Request, response: Response)
     clearInterval(flush)
     clearInterval(alive)
     hearing.listeners.delete(listener)
+    if (session !== undefined) streams.get(session)?.delete(response)
   })
 }

@@ -21,6 +21,8 @@ export interface ServerOptions {
   /** Accounts shown on the sign-in page; a demo has them. */
   readonly demoAccounts: readonly { email: string; password: string; role: string }[]
   readonly background: () => { label: string; done: number; total: number } | null
+  /** Names beside those of this machine that the server goes by. */
+  readonly hosts?: readonly string[]
   /** Folder of the built pages. */
   readonly pages: string
   readonly planner: Planner

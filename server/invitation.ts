@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { and, eq, gt, ne } from 'drizzle-orm'
 import { fail } from '../core/fault'
+import type { Role } from '../core/rights'
 import { account, invitation } from '../database/schema'
 import type { Engine } from '../engine/context/engine'
 import { hashPassword, sha256, type Account } from './auth'
@@ -23,7 +24,7 @@ export async function hasPeople(engine: Engine): Promise<boolean> {
 export async function commandAccount(engine: Engine): Promise<number> {
   const [made] = await engine.db
     .insert(account)
-    .values({ email: 'command@localhost', name: 'the command', role: 'engineer', password: noPassword })
+    .values({ email: 'command@localhost', name: 'the command', role: 'keeper', password: noPassword })
     .onConflictDoNothing()
     .returning({ id: account.id })
   if (made) return made.id
@@ -34,14 +35,15 @@ export async function commandAccount(engine: Engine): Promise<number> {
   return found!.id
 }
 
-/** Makes the code of an address at which one person makes an engineer's account; earlier ones hold no more. */
-export async function invite(engine: Engine): Promise<string> {
+/** Makes the code of an address at which one person makes the account of a keeper; earlier ones hold no more. */
+export async function invite(engine: Engine, role: Role = 'keeper'): Promise<string> {
   const code = randomBytes(24).toString('base64url')
   await engine.db.transaction(async (tx) => {
-    await tx.delete(invitation)
+    // of each kind the newest holds
+    await tx.delete(invitation).where(eq(invitation.role, role))
     await tx.insert(invitation).values({
       hash: sha256(code),
-      role: 'engineer',
+      role,
       expiresAt: new Date(Date.now() + lifetimeDays * 86_400_000).toISOString(),
     })
   })
@@ -63,7 +65,10 @@ export async function takeInvitation(
       .where(and(eq(invitation.hash, sha256(given.code)), gt(invitation.expiresAt, new Date().toISOString())))
       .returning()
     if (!taken)
-      fail('invitation', 'this address has been used, or is too old; start Mattock again for a new one')
+      fail(
+        'invitation',
+        'this address has been used, or is too old; ask for a new one, or, where nobody has an account yet, start Mattock again',
+      )
     const [made] = await tx
       .insert(account)
       .values({ email: given.email.trim().toLowerCase(), name: given.name, role: taken.role, password })

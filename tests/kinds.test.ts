@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, describe, expect, it, vi } from 'vitest'
+import { openStore } from '../engine/connectors/files/store'
 import type * as StepKinds from '../core/job/steps/registry'
 import type * as StepRunners from '../engine/steps/registry'
 import type * as ConnectorKinds from '../core/connection/registry'
@@ -231,7 +232,7 @@ describe('a format that is made up', () => {
     const reading = fromSchema.parse({ store: 'drop', files: '*.lines', format: 'lines' })
     const read = await withDuck('UTC', true, async (duck) => {
       const place = {
-        store: { name: 'drop', root: folder },
+        store: openStore('drop', folder),
         pattern: '*.lines',
         said: '*.lines',
         reading,

@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import fc from 'fast-check'
 import { validate } from 'tableschema'
 import { afterAll, describe, expect, it } from 'vitest'
+import { openStore } from '../engine/connectors/files/store'
 import { findDialect } from '../core/files/dialect'
 import { judgeEvidence, type Verdict } from '../core/catalog/evidence'
 import { editedColumns } from '../core/catalog/edits'
@@ -38,7 +39,7 @@ async function shapeOf(name: string): Promise<ReadFile> {
   await withDuck('UTC', true, (duck) =>
     readShapes(
       duck,
-      { name: 'vega', root: data },
+      openStore('vega', data),
       [file],
       folder,
       async (lot) => void read.push(...lot),

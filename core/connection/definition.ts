@@ -15,6 +15,10 @@ export interface ConnectorDefinition<Schema extends z.ZodType<Settings> = z.ZodT
   readonly settings: Schema
   /** What its secret is called, with settings as they are; undefined where it has none. */
   readonly secret: (settings: Readonly<Record<string, unknown>>) => string | undefined
+  /** Whom the secret is given to: where that is somebody else, it is asked for again. */
+  readonly givenTo?: (settings: Readonly<Record<string, unknown>>) => string
+  /** A setting of lines `Name: value` whose values are secrets, too: they are kept with it and never shown again. */
+  readonly secretLines?: string
 }
 
 export const defineConnector = <Schema extends z.ZodType<Settings>>(

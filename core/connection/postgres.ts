@@ -17,4 +17,5 @@ export const postgres = defineConnector({
     user: field(filled(), { label: 'user' }).describe('who signs in'),
   }),
   secret: () => 'password',
+  givenTo: ({ host, port }) => `${String(host)}:${String(port)}`,
 })

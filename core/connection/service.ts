@@ -10,15 +10,23 @@ const paged = ({ paging }: Beside): boolean => paging !== 'none' && paging !== '
 
 /** Settings of an HTTP JSON service. The secret (token or password) is kept apart. */
 const settings = z.strictObject({
-  base: field(z.url({ protocol: /^https?$/, error: 'an address that begins with http:// or https://' }), {
-    label: 'base address',
-    usual: 'https://example.org/api',
-  }).describe('what goes before every path'),
+  base: field(
+    z
+      .url({ protocol: /^https?$/, error: 'an address that begins with http:// or https://' })
+      .refine(
+        (text) => !/^https?:\/\/[^/]*@/.test(text),
+        'an address without user and password; they are given apart, and kept',
+      ),
+    {
+      label: 'base address',
+      usual: 'https://example.org/api',
+    },
+  ).describe('what goes before every path'),
   headers: field(lines(/^[A-Za-z0-9-]+:\s*\S/, 'one header a line, as Name: value'), {
     label: 'headers',
     usual: 'Name: value, one a line',
     lines: 2,
-  }).describe('headers that go with every request'),
+  }).describe('headers that go with every request; their values are kept as secrets'),
   sign_in: field(z.enum(['none', 'token', 'header', 'basic']), {
     label: 'signs in',
     words: {
@@ -100,4 +108,6 @@ export const service = defineConnector({
   settings,
   secret: ({ sign_in = 'none' }) =>
     sign_in === 'none' ? undefined : sign_in === 'basic' ? 'password' : 'token',
+  givenTo: ({ base }) => URL.parse(String(base))?.origin ?? String(base),
+  secretLines: 'headers',
 })

@@ -13,6 +13,7 @@ export interface DatasetEdit {
   readonly owner?: string | undefined
   readonly tags?: readonly string[] | undefined
   readonly newColumns?: NewColumns | undefined
+  readonly closed?: boolean | undefined
   /** Null: the key that was found. */
   readonly key?: readonly string[] | null | undefined
   readonly edits?: ColumnEdits | undefined
@@ -36,6 +37,7 @@ export async function editDataset(engine: Engine, id: number, edit: DatasetEdit)
     owner: edit.owner ?? before.owner,
     tags: edit.tags ? [...new Set(edit.tags)] : before.tags,
     newColumns: edit.newColumns ?? before.newColumns,
+    closed: edit.closed ?? before.closed,
     keyByHand: edit.key === undefined ? before.keyByHand : edit.key === null ? null : [...edit.key],
     edits,
   }

@@ -4,11 +4,12 @@ import { connectorOf, type ConnectionKind } from '../../core/connection/connecti
 import { fail } from '../../core/fault'
 import type { ConnectionFact } from '../../core/plan/types'
 import { connection, connectionSetting } from '../../database/schema'
+import { keptValue, linesIn, withoutValues, withValues } from '../../core/connection/secretLines'
 import type { Engine } from '../context/engine'
 import { memory } from '../context/memory'
 import { decrypt, encrypt } from '../context/secrets'
 import type { Opened, Stepper } from './definition'
-import { connectorFor, openKind } from './index'
+import { connectorFor, kindOf, openKind } from './index'
 
 /** Settings read a moment ago, so that thousands of small loads do not ask for them each time. */
 const recent = memory<Opened>(500, 2000)
@@ -33,8 +34,12 @@ export async function openConnection(engine: Engine, name: string, environment: 
   if (!found) fail('connection', `there is no connection "${name}"`, { connection: name })
   const given = found.connection_setting
   if (!given) fail('connection', `${name} has no settings in ${environment}`, { connection: name })
-  const secret = given.secret ? decrypt(engine.key, given.secret) : undefined
-  return openKind(found.connection.kind, name, given.settings, secret, engine)
+  const { secret, lines } = unseal(engine, given.secret)
+  const { secretLines } = connectorOf(found.connection.kind)
+  const settings = secretLines
+    ? { ...given.settings, [secretLines]: withValues(String(given.settings[secretLines] ?? ''), lines) }
+    : given.settings
+  return openKind(found.connection.kind, name, settings, secret, engine)
 }
 
 /**
@@ -127,27 +132,110 @@ export async function testConnection(
   }
 }
 
-/** Saves settings for an environment. A secret left out keeps the one that is there; an empty one removes it. */
+/** What is sealed of a connection: its secret, and values of lines that are secrets, too. */
+interface Sealed {
+  readonly secret: string | undefined
+  readonly lines: Readonly<Record<string, string>>
+}
+
+/** Before the JSON of what has lines; a secret alone is sealed as it is. */
+const withLines = '\u0001'
+
+function unseal({ key }: Engine, sealed: Buffer | null): Sealed {
+  const text = sealed ? decrypt(key, sealed) : undefined
+  if (text === undefined || !text.startsWith(withLines)) return { secret: text, lines: {} }
+  const { secret, lines } = JSON.parse(text.slice(1)) as { secret: string | null; lines: Sealed['lines'] }
+  return { secret: secret ?? undefined, lines }
+}
+
+function seal({ key }: Engine, { secret, lines }: Sealed): Buffer | null {
+  if (Object.keys(lines).length > 0)
+    return encrypt(key, withLines + JSON.stringify({ secret: secret ?? null, lines }))
+  return secret === undefined ? null : encrypt(key, secret)
+}
+
+interface GivenSettings {
+  readonly settings: Record<string, string | number>
+  /** Left out: the one that is there stays. Empty: it is removed. */
+  readonly secret?: string | undefined
+}
+
+/**
+ * Saves settings for an environment. What is secret stays with whom it was given to: where the settings lead elsewhere,
+ * it is asked for again.
+ * @throws FaultError `request` where a secret is to go where it was not given for, `unknown-name`, `path` where no
+ * store may lie
+ */
 export async function saveSettings(
   engine: Engine,
   name: string,
   environment: string,
-  given: { settings: Record<string, string | number>; secret?: string | undefined },
+  given: GivenSettings,
   by: string,
 ): Promise<void> {
-  const sealed =
-    given.secret === undefined ? undefined : given.secret === '' ? null : encrypt(engine.key, given.secret)
-  const values = {
-    settings: given.settings,
-    updatedBy: by,
-    updatedAt: new Date().toISOString(),
-    ...(sealed === undefined ? {} : { secret: sealed }),
-  }
-  await engine.db
-    .insert(connectionSetting)
-    .values({ connection: name, environment, ...values })
-    .onConflictDoUpdate({
-      target: [connectionSetting.connection, connectionSetting.environment],
-      set: values,
+  await engine.db.transaction(async (tx) => {
+    const [found] = await tx.select().from(connection).where(eq(connection.name, name)).for('update')
+    if (!found) fail('unknown-name', `there is no connection "${name}"`)
+    const refusal = await kindOf(found.kind).refusal?.(given.settings, engine)
+    if (refusal !== undefined) fail('path', `${name}: ${refusal}`, { connection: name })
+    const where = and(eq(connectionSetting.connection, name), eq(connectionSetting.environment, environment))
+    const [before] = await tx.select().from(connectionSetting).where(where)
+    const { secretLines } = connectorOf(found.kind)
+    const sealed = merged(engine, found.kind, given, before)
+    const settings = secretLines
+      ? { ...given.settings, [secretLines]: withoutValues(String(given.settings[secretLines] ?? '')) }
+      : given.settings
+    const values = {
+      settings,
+      secret: seal(engine, sealed),
+      updatedBy: by,
+      updatedAt: new Date().toISOString(),
+    }
+    await tx
+      .insert(connectionSetting)
+      .values({ connection: name, environment, ...values })
+      .onConflictDoUpdate({
+        target: [connectionSetting.connection, connectionSetting.environment],
+        set: values,
+      })
+  })
+}
+
+/** What is secret of settings that are saved, of what is given and what was there. */
+function merged(
+  engine: Engine,
+  kind: ConnectionKind,
+  { settings, secret }: GivenSettings,
+  before: typeof connectionSetting.$inferSelect | undefined,
+): Sealed {
+  const { givenTo, secretLines, secret: wordOf } = connectorOf(kind)
+  const kept = unseal(engine, before?.secret ?? null)
+  const [was, is] = [before && givenTo?.(before.settings), givenTo?.(settings)]
+  const elsewhere = before !== undefined && was !== is
+  const word = wordOf(settings) ?? 'secret'
+  if (elsewhere && secret === undefined && kept.secret !== undefined)
+    fail('request', `the ${word} was given for ${was}; give it again for ${is}, or empty it`, {
+      path: 'secret',
     })
+  const lines: Record<string, string> = {}
+  for (const { name, value } of secretLines ? linesIn(String(settings[secretLines] ?? '')) : []) {
+    const path = `settings.${secretLines}`
+    if (value === keptValue && kept.lines[name] === undefined)
+      fail('request', `${name}: no value is kept for it; write it`, { path })
+    if (value === keptValue && elsewhere)
+      fail('request', `${name} was given for ${was}; write it again for ${is}`, { path })
+    lines[name] = value === keptValue ? kept.lines[name]! : value
+  }
+  return { secret: secret === undefined ? kept.secret : secret === '' ? undefined : secret, lines }
+}
+
+/** Seals values of lines that were kept as they are by an earlier version. */
+export async function sealLines(engine: Engine): Promise<void> {
+  const rows = await engine.db.select().from(connectionSetting).innerJoin(connection, eq(connection.name, connectionSetting.connection)) // prettier-ignore
+  for (const { connection: of, connection_setting: given } of rows) {
+    const { secretLines } = connectorOf(of.kind)
+    const open = secretLines ? linesIn(String(given.settings[secretLines] ?? '')) : []
+    if (open.some(({ value }) => value !== keptValue))
+      await saveSettings(engine, of.name, given.environment, { settings: given.settings }, given.updatedBy)
+  }
 }

@@ -67,6 +67,11 @@ export interface Connector<K extends ConnectionKind> {
     secret: string | undefined,
     engine: Engine,
   ) => Opened<K>
+  /** Why settings may not be: what they lead to is not allowed to this installation. */
+  readonly refusal?: (
+    settings: Readonly<Record<string, string | number>>,
+    engine: Engine,
+  ) => Promise<string | undefined>
   /** Tries it, step by step, up to the first that throws. */
   readonly test: (opened: Opened<K>, step: Stepper) => Promise<void>
   /** What lies at a place of it; '' is its root. @throws FaultError `path` */

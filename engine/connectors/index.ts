@@ -14,3 +14,6 @@ export const openKind = (
   secret: string | undefined,
   engine: Engine,
 ): Opened => connectors[kind].open(name, settings, secret, engine)
+
+/** The connector of a kind, as its readers see it. */
+export const kindOf = (kind: ConnectionKind): Pick<Connector<ConnectionKind>, 'refusal'> => connectors[kind]

@@ -1,11 +1,14 @@
 import { lookup } from 'node:dns/promises'
 import { connect } from 'node:net'
+import type { Network } from '../context/network'
 import type { Stepper } from './definition'
 
 /** Does a name resolve, and its port answer? */
-export async function testReach(host: string, port: number, step: Stepper): Promise<void> {
+export async function testReach(host: string, port: number, step: Stepper, network?: Network): Promise<void> {
   await step('name resolves', async () => {
     const { address } = await lookup(host)
+    const refusal = network?.refusal(address)
+    if (refusal !== undefined) throw new Error(refusal)
     return [undefined, `${host} is ${address}`]
   })
   await step(

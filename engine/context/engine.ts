@@ -5,6 +5,8 @@ import { openDatabase, type Database } from '../../database/open'
 import { openLog, type Logger } from './logger'
 import { openPools, type Pools } from './pools'
 import { readLimits, type Limits } from './limits'
+import { readNetwork, type Network } from './network'
+import { readStorePlaces, type StorePlaces } from './stores'
 import { removePipes } from '../duck/duck'
 
 /** What every part of the engine works with. */
@@ -19,6 +21,10 @@ export interface Engine {
   /** Id of this installation, written into the markers it leaves in targets. */
   readonly installation: string
   readonly limits: Limits
+  /** Where file stores may lie. */
+  readonly stores: StorePlaces
+  /** Which addresses services may lie at. */
+  readonly network: Network
   close(): Promise<void>
 }
 
@@ -49,6 +55,8 @@ export async function openEngine(
     log,
     installation: rows[0]!.id,
     limits: readLimits(process.env),
+    stores: readStorePlaces(process.env, folder),
+    network: readNetwork(process.env),
     close: async () => {
       await pools.close()
       await removePipes()

@@ -5,7 +5,7 @@ import type { DuckDBConnection } from '@duckdb/node-api'
 import type pg from 'pg'
 import { quoteName } from '../../core/text/slot'
 import type { AsideState, StandIn, TryLook } from '../../database/try'
-import { Lister, type FileStore } from '../connectors/files/store'
+import { Lister, openStore, type FileStore } from '../connectors/files/store'
 import { qualified, type TargetTable } from '../connectors/postgres/tables'
 import { literal } from '../duck/duck'
 import type { Aside, AsideDatabase } from '../context/aside'
@@ -48,7 +48,7 @@ export class TryAside implements Aside {
     const root = join(this.folder, 'files', store.name)
     await mkdir(root, { recursive: true })
     if (!this.state.stores.includes(store.name)) this.state.stores.push(store.name)
-    return { name: store.name, root }
+    return openStore(store.name, root)
   }
 
   /** The store that holds the files of a pattern: what this try wrote, where it wrote such files. */

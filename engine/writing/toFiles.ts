@@ -112,14 +112,19 @@ async function placeFor(store: FileStore, path: string): Promise<string> {
     parts.some((part) => part.startsWith('.mattock-'))
   )
     fail('path', `"${path}" is no path within the store ${store.name}`)
-  const root = await realpath(store.root)
+  const root = await store.real()
   const full = resolve(root, path)
+  // no folder is made beyond a link that leads out
+  let there = dirname(full)
+  while (there !== root && !(await stat(there).catch(() => undefined))) there = dirname(there)
+  if (!isBelow(root, await realpath(there))) fail('path', `"${path}" leads out of the store ${store.name}`)
   await mkdir(dirname(full), { recursive: true })
   const folder = await realpath(dirname(full))
-  if (folder !== root && !folder.startsWith(root + sep))
-    fail('path', `"${path}" leads out of the store ${store.name}`)
+  if (!isBelow(root, folder)) fail('path', `"${path}" leads out of the store ${store.name}`)
   return join(folder, basename(full))
 }
+
+const isBelow = (root: string, path: string): boolean => path === root || path.startsWith(root + sep)
 
 /** Runs a SELECT into files. `before` is asked, with the rows written, before any of them is seen. Returns the rows. */
 export async function writeFiles(
@@ -263,7 +268,7 @@ async function filesBelow(folder: string): Promise<string[]> {
 }
 
 async function noteWritten(store: FileStore, full: string, context: StepContext): Promise<void> {
-  const root = await realpath(store.root)
+  const root = await store.real()
   const facts = await stat(full)
   const files = facts.isDirectory() ? await filesBelow(full) : [full]
   let bytes = 0

@@ -15,16 +15,20 @@ import type { Engine } from '../../engine/context/engine'
 import { acceptProposals, acceptWaiting, leaveProposals } from '../../engine/survey/accept'
 import { listProposals, listSurveys, readSurvey } from '../../engine/survey/list'
 import { resumeSurvey, startSurvey, stopSurvey } from '../../engine/survey/survey'
+import type { Verdict } from '../../core/catalog/evidence'
 import type { Handlers } from '../handler'
 import { csvLine } from '../../core/files/csvText'
 import { sendAs } from '../csv'
+import { holdDataset, holdPlace, seesAll } from '../rows'
 import { mutable } from '../mutable'
 
 export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
   browse: async ({ engine }, { params, query }) =>
     await browse(engine, params.name, query.environment, query.path),
-  firstRows: async ({ engine }, { params, query }) =>
-    mutable(await firstRows(engine, params.name, query.environment, query.path)),
+  firstRows: async (asked, { params, query }) => {
+    await holdPlace(asked, query.environment, params.name, query.path)
+    return mutable(await firstRows(asked.engine, params.name, query.environment, query.path))
+  },
   draftOneJob: async ({ engine }, { body: { datasets, ...ask } }) =>
     mutable(await draftOneJob(engine, datasets, ask)),
   makeOneJob: async ({ engine, account }, { body: { datasets, ...ask } }) =>
@@ -51,7 +55,12 @@ export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
   },
   datasets: async ({ engine }, { query }) => await listDatasets(engine, query),
   catalogFacets: async ({ engine }, { query }) => await catalogFacets(engine, query.environment),
-  dataset: async ({ engine }, { params }) => mutable(await datasetPage(engine, params.id)),
+  dataset: async (asked, { params }) => {
+    const page = await datasetPage(asked.engine, params.id)
+    const withheld = page.closed && !seesAll(asked, page.environment)
+    // a profile shows values; so does the evidence for a type
+    return mutable(withheld ? { ...page, profile: null, columns: page.columns.map(withoutValues) } : page)
+  },
   editDataset: async ({ engine }, { params, body }) => {
     await editDataset(engine, params.id, body as Parameters<typeof editDataset>[2])
     return {}
@@ -60,8 +69,11 @@ export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
     await acceptWaiting(engine, params.id, account.name)
     return {}
   },
-  datasetRows: async ({ engine }, { params, query }) =>
-    mutable(await sampleRows(engine, await readDataset(engine, params.id), query.limit)),
+  datasetRows: async (asked, { params, query }) => {
+    const entry = await readDataset(asked.engine, params.id)
+    holdDataset(asked, entry)
+    return mutable(await sampleRows(asked.engine, entry, query.limit))
+  },
   datasetFiles: async ({ engine }, { params, query }) =>
     await datasetFiles(engine, params.id, query.offset, query.limit),
   profileDataset: async ({ engine }, { params, body }) => {
@@ -76,6 +88,12 @@ export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
     left: await takeTableSchema(engine, params.id, body),
   }),
 }
+
+/** A column without the value that decided on its type. */
+const withoutValues = <T extends { verdict?: Verdict | undefined }>(column: T): T =>
+  column.verdict?.decided
+    ? { ...column, verdict: { ...column.verdict, decided: { ...column.verdict.decided, first: null } } }
+    : column
 
 /** The catalog of an environment as CSV, a line for each column of each dataset. */
 export async function downloadCatalog(engine: Engine, request: Request, response: Response): Promise<void> {

@@ -6,7 +6,7 @@ let server: TestServer
 beforeAll(async () => void (server = await testServer()))
 afterAll(() => server.close())
 
-const list = async () => await server.engineer.call(routes.connections, { query: { environment: 'dev' } })
+const list = async () => await server.keeper.call(routes.connections, { query: { environment: 'dev' } })
 const named = async (name: string) => (await list()).find((one) => one.name === name)
 const add = (body: object) => ({
   body: { name: 'books', kind: 'postgres', title: 'Books', cap: null, ...body } as never,
@@ -21,27 +21,27 @@ describe('connections', () => {
       `select secret from mattock.connection_setting where connection = 'warehouse'`,
     )
     const password = new URL(server.warehouseUrl).password
-    const answer = await (await server.engineer.fetch('/api/connections?environment=dev')).text()
+    const answer = await (await server.keeper.fetch('/api/connections?environment=dev')).text()
     expect(answer).not.toContain(password)
     expect((stored!.secret as Buffer).toString('latin1')).not.toContain(password)
   })
 
   it('are added once; a name that no one can write in a job is refused', async () => {
-    await server.engineer.call(routes.addConnection, add({}))
+    await server.keeper.call(routes.addConnection, add({}))
     expect(await named('books')).toMatchObject({ title: 'Books', settings: [] })
-    expect(await server.engineer.fault(routes.addConnection, add({}))).toMatchObject({
+    expect(await server.keeper.fault(routes.addConnection, add({}))).toMatchObject({
       status: 409,
       message: 'there is a connection "books" already',
     })
     for (const name of ['Books', '1books', 'bo oks', ''])
-      expect(await server.engineer.fault(routes.addConnection, add({ name }))).toMatchObject({ status: 400 })
-    expect(
-      await server.engineer.fault(routes.addConnection, add({ name: 'x', kind: 'pigeon' })),
-    ).toMatchObject({
-      status: 400,
-      where: { path: 'kind' },
-    })
-    expect(await server.engineer.fault(routes.addConnection, add({ name: 'x', cap: 0 }))).toMatchObject({
+      expect(await server.keeper.fault(routes.addConnection, add({ name }))).toMatchObject({ status: 400 })
+    expect(await server.keeper.fault(routes.addConnection, add({ name: 'x', kind: 'pigeon' }))).toMatchObject(
+      {
+        status: 400,
+        where: { path: 'kind' },
+      },
+    )
+    expect(await server.keeper.fault(routes.addConnection, add({ name: 'x', cap: 0 }))).toMatchObject({
       status: 400,
       where: { path: 'cap' },
     })
@@ -49,7 +49,7 @@ describe('connections', () => {
 
   it('take settings of their kind only, each fault at its key', async () => {
     const save = (settings: object, more: object = {}) =>
-      server.engineer.fault(routes.saveSettings, {
+      server.keeper.fault(routes.saveSettings, {
         params: { name: 'books', environment: 'dev', ...more },
         body: { settings: settings as never },
       })
@@ -71,7 +71,7 @@ describe('connections', () => {
   it('keep a secret that is left out, and lose one that is emptied', async () => {
     const settings = { host: 'h', port: 5432, database: 'd', user: 'u' }
     const save = (secret?: string) =>
-      server.engineer.call(routes.saveSettings, {
+      server.keeper.call(routes.saveSettings, {
         params: { name: 'books', environment: 'dev' },
         body: { settings, ...(secret === undefined ? {} : { secret }) },
       })
@@ -86,7 +86,7 @@ describe('connections', () => {
 
   it('seal the same secret differently each time', async () => {
     const secretOf = async () => {
-      await server.engineer.call(routes.saveSettings, {
+      await server.keeper.call(routes.saveSettings, {
         params: { name: 'books', environment: 'dev' },
         body: { settings: { host: 'h', port: 1, database: 'd', user: 'u' }, secret: 'the same' },
       })
@@ -100,17 +100,17 @@ describe('connections', () => {
 
   it('are changed and removed by name', async () => {
     const change = { params: { name: 'books' }, body: { title: 'All books', cap: 3 } }
-    await server.engineer.call(routes.changeConnection, change)
+    await server.keeper.call(routes.changeConnection, change)
     expect(await named('books')).toMatchObject({ title: 'All books', cap: 3 })
-    await server.engineer.call(routes.removeConnection, { params: { name: 'books' } })
+    await server.keeper.call(routes.removeConnection, { params: { name: 'books' } })
     expect(await named('books')).toBeUndefined()
-    expect(await server.engineer.fault(routes.changeConnection, change)).toMatchObject({ status: 404 })
+    expect(await server.keeper.fault(routes.changeConnection, change)).toMatchObject({ status: 404 })
   })
 })
 
 describe('the test of a connection', () => {
   const test = (name: string, environment = 'dev') =>
-    server.reader.call(routes.testConnection, { params: { name }, body: { environment } })
+    server.operator.call(routes.testConnection, { params: { name }, body: { environment } })
 
   it('goes step by step, with what each found and how long it took', async () => {
     const { ok, steps } = await test('warehouse')
@@ -128,7 +128,7 @@ describe('the test of a connection', () => {
 
   it('ends at the first step that fails, with the reason', async () => {
     const settings = async (of: object) => {
-      await server.engineer.call(routes.saveSettings, {
+      await server.keeper.call(routes.saveSettings, {
         params: { name: 'warehouse', environment: 'live' },
         body: { settings: { host: '127.0.0.1', port: 5432, database: 'd', user: 'u', ...of }, secret: 'x' },
       })
@@ -154,9 +154,9 @@ describe('the test of a connection', () => {
   })
 
   it('tells a folder that is not there, and one that cannot be written', async () => {
-    await server.engineer.call(routes.saveSettings, {
+    await server.keeper.call(routes.saveSettings, {
       params: { name: 'drop', environment: 'live' },
-      body: { settings: { folder: `${server.folder}/gone` } },
+      body: { settings: { folder: `${server.folder}/stores/gone` } },
     })
     const gone = await test('drop', 'live')
     expect(gone.ok).toBe(false)
@@ -197,7 +197,7 @@ describe('what lies in a connection', () => {
   it('shows the first rows as they stand, names and values in whatever quotes', async () => {
     await server.rows(`insert into shelf."Odd ""name" values (1, 'it''s "here"'), (2, null)`)
     const rows = (path: string, name = 'warehouse') =>
-      server.reader.call(routes.firstRows, { params: { name }, query: { environment: 'dev', path } })
+      server.operator.call(routes.firstRows, { params: { name }, query: { environment: 'dev', path } })
     expect(await rows('shelf.Odd "name')).toMatchObject({
       columns: [
         { name: 'id', type: 'integer' },

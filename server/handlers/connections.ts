@@ -38,7 +38,11 @@ export const connectionHandlers: Pick<
       active: active.find(({ name }) => name === entry.name)?.n ?? 0,
       settings: settings
         .filter(({ connection: of }) => of === entry.name)
-        .map(({ connection: _, ...rest }) => rest),
+        .map(({ connection: _, hasSecret, ...rest }) => ({
+          ...rest,
+          // values of headers are sealed beside it
+          hasSecret: hasSecret && connectorOf(entry.kind).secret(rest.settings) !== undefined,
+        })),
     }))
   },
   addConnection: async ({ engine }, { body }) => {

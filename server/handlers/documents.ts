@@ -14,7 +14,8 @@ import { eachLoad, readPlan, type StoredPlan } from '../../engine/planning/store
 import type { Handlers } from '../handler'
 import { csvLine } from '../../core/files/csvText'
 import { sendAs, writeAll } from '../csv'
-import { briefRun, loadDetails } from './runs'
+import { holdPlan } from '../rows'
+import { briefRun, loadDetails, seesRun, withoutRows } from './runs'
 
 /** What a text came to, as the document of a plan says it. */
 function saidText(resolved: Resolved | null) {
@@ -58,6 +59,7 @@ async function writeRunDocument(
   engine: Engine,
   run: number,
   document: object,
+  all: boolean,
   response: Response,
 ): Promise<void> {
   const loads = await engine.db
@@ -70,7 +72,7 @@ async function writeRunDocument(
   const stretch = 500
   for (let start = 0; start < ids.length && !response.destroyed; start += stretch) {
     const details = await loadDetails(engine, run, ids.slice(start, start + stretch))
-    const text = details.map((detail) => JSON.stringify(detail)).join(',')
+    const text = details.map((detail) => JSON.stringify(all ? detail : withoutRows(detail))).join(',')
     await writeAll(response, start === 0 ? text : `,${text}`)
   }
   response.end(']}')
@@ -160,7 +162,9 @@ async function writePlanCsv(engine: Engine, plan: StoredPlan, response: Response
 
 export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'runDocument' | 'showDocument'> =
   {
-    planDocument: async ({ engine, options, response }, { params, query }) => {
+    planDocument: async (asked, { params, query }) => {
+      const { engine, options, response } = asked
+      await holdPlan(asked, params.id)
       const plan = await readPlan(engine, params.id)
       // the comparison is asked for first, so that a plan that is not there is told as such
       if (query.compare !== undefined) await readPlan(engine, query.compare)
@@ -168,7 +172,9 @@ export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'run
       await writePlanDocument(engine, options.planner, plan, response, query.compare)
       return undefined as never
     },
-    planFile: async ({ engine, options, response }, { params, query }) => {
+    planFile: async (asked, { params, query }) => {
+      const { engine, options, response } = asked
+      await holdPlan(asked, params.id)
       const plan = await readPlan(engine, params.id)
       const name = `${plan.job}-plan-${plan.id}`
       if (query.as === 'csv') {
@@ -187,10 +193,12 @@ export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'run
       return undefined as never
     },
     runDocument: async ({ engine }, { params }) => await runDocument(engine, params.id),
-    showDocument: async ({ engine, response }, { params }) => {
+    showDocument: async (asked, { params }) => {
+      const { engine, response } = asked
+      const all = await seesRun(asked, params.id)
       const document = await runDocument(engine, params.id)
       response.setHeader('Content-Type', 'application/json; charset=utf-8')
-      await writeRunDocument(engine, params.id, document, response)
+      await writeRunDocument(engine, params.id, document, all, response)
       return undefined as never
     },
   }

@@ -1,4 +1,5 @@
 import type { Handlers } from '../handler'
+import { accessHandlers } from './access'
 import { catalogHandlers } from './catalog'
 import { connectionHandlers } from './connections'
 import { controlHandlers } from './control'
@@ -14,6 +15,7 @@ import { watchHandlers } from './watch'
 
 export const handlers: Handlers = {
   ...sessionHandlers,
+  ...accessHandlers,
   ...connectionHandlers,
   ...catalogHandlers,
   ...controlHandlers,

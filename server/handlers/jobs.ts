@@ -11,7 +11,10 @@ import { jobUses } from '../../engine/jobs/uses'
 import { previewRoster } from '../../engine/planning/previewRoster'
 import { mappingSheet } from '../../engine/catalog/mapping'
 import { resolveOne } from '../../engine/planning/resolve'
+import { fail } from '../../core/fault'
+import { may } from '../../core/rights'
 import { mutable } from '../mutable'
+import { holdText } from '../rows'
 import type { Handlers } from '../handler'
 
 /** An outline with lists that may be changed, as the contract has them. */
@@ -107,13 +110,28 @@ export const jobHandlers: Pick<
     mutable(await jobUses(engine, params.name, query.environment)) as never,
   checkDocuments: async ({ engine }, { body }) =>
     mutable(await checkDocuments(engine, body.documents, body.environment)) as never,
-  bringInJobs: async ({ engine, account }, { body }) =>
-    await bringInJobs(engine, { ...body, by: account.name }),
-  jobEffect: async ({ options }, { params, body }) =>
-    mutable(await options.planner.ask('effectOfText', { job: params.name, ...body })),
-  previewRoster: async ({ engine }, { body }) => mutable(await previewRoster(engine, body)),
-  mapping: async ({ engine }, { body }) => mutable(await mappingSheet(engine, body)),
-  resolveJob: async ({ engine }, { body }) => {
+  bringInJobs: async ({ engine, account }, { body }) => {
+    const { connections, values } = body.given
+    const sets = Object.keys(values).length > 0 || Object.values(connections).some((one) => !('use' in one))
+    if (sets && !may(account, 'house'))
+      fail('forbidden', 'what is missing are connections or values of the environment; who runs the house sets those up') // prettier-ignore
+    return await bringInJobs(engine, { ...body, by: account.name })
+  },
+  jobEffect: async (asked, { params, body }) => {
+    await holdText(asked, body.environment, body.text)
+    return mutable(await asked.options.planner.ask('effectOfText', { job: params.name, ...body }))
+  },
+  previewRoster: async (asked, { body }) => {
+    await holdText(asked, body.environment, body.text)
+    return mutable(await previewRoster(asked.engine, body))
+  },
+  mapping: async (asked, { body }) => {
+    await holdText(asked, body.environment, body.text)
+    return mutable(await mappingSheet(asked.engine, body))
+  },
+  resolveJob: async (asked, { body }) => {
+    const { engine } = asked
+    await holdText(asked, body.environment, body.text)
     const { chosen, rows, plan, facts } = await resolveOne(engine, body)
     const planned = plan.parts[body.part]!
     const load = plan.loads.find((entry) => entry.part === body.part)

@@ -17,6 +17,7 @@ import {
 import { otherPlans } from '../../engine/planning/views'
 import type { Handlers } from '../handler'
 import { mutable } from '../mutable'
+import { holdJob, holdPlan } from '../rows'
 
 interface Wanted {
   readonly code?: string | undefined
@@ -43,9 +44,13 @@ export const planHandlers: Pick<
   Handlers,
   'makePlan' | 'plan' | 'planLoads' | 'planLoad' | 'leaveOut' | 'otherPlans' | 'comparePlans' | 'forecastPlan'
 > = {
-  makePlan: async ({ account, options }, { body }) =>
-    await options.planner.ask('makePlan', { ...body, by: account.name }),
-  plan: async ({ engine }, { params }) => {
+  makePlan: async (asked, { body }) => {
+    await holdJob(asked, body.environment, body.job)
+    return await asked.options.planner.ask('makePlan', { ...body, by: asked.account.name })
+  },
+  plan: async (asked, { params }) => {
+    const { engine } = asked
+    await holdPlan(asked, params.id)
     const found = await readPlan(engine, params.id)
     const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, found.versionId))
     const left = await engine.db
@@ -77,7 +82,9 @@ export const planHandlers: Pick<
       stops: stops.length,
     }
   },
-  planLoads: async ({ engine }, { params, query }) => {
+  planLoads: async (asked, { params, query }) => {
+    const { engine } = asked
+    await holdPlan(asked, params.id)
     const plan = await readPlanParts(engine, params.id)
     const where = fits(query, plan.marks)
     const total = where
@@ -102,7 +109,9 @@ export const planHandlers: Pick<
       })),
     }
   },
-  planLoad: async ({ engine }, { params }) => {
+  planLoad: async (asked, { params }) => {
+    const { engine } = asked
+    await holdPlan(asked, params.id)
     const plan = await readPlan(engine, params.id)
     const load = await readLoad(engine, plan, params.number)
     const part = plan.parts[load.part]!
@@ -152,16 +161,19 @@ export const planHandlers: Pick<
     const numbers = new Map(versions.map(({ id, version }) => [id, version]))
     return list.map(({ versionId, ...plan }) => ({ ...plan, version: numbers.get(versionId) ?? 0 }))
   },
-  comparePlans: async ({ options }, { params, query }) =>
-    mutable(
-      await options.planner.ask('compareStored', {
+  comparePlans: async (asked, { params, query }) => {
+    await holdPlan(asked, params.id)
+    await holdPlan(asked, query.with)
+    return mutable(
+      await asked.options.planner.ask('compareStored', {
         before: query.with,
         after: params.id,
         kind: query.kind,
         offset: query.offset,
         limit: query.limit,
       }),
-    ),
+    )
+  },
   forecastPlan: async ({ options }, { params, body }) =>
     mutable(await options.planner.ask('forecastStored', params.id, body.others)),
 }

@@ -8,6 +8,7 @@ import { fail } from '../../core/fault'
 import { load, loadStep } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
 import { literal, withDuck } from '../../engine/duck/duck'
+import { sendAs } from '../csv'
 import type { Handlers } from '../handler'
 
 /** Path of a step's rejects; the name was made by the engine, not by whoever asks. */
@@ -61,7 +62,6 @@ export async function downloadRejects(engine: Engine, request: Request, response
     Number(request.params.load),
     String(request.query.step ?? ''),
   )
-  response.setHeader('Content-Type', 'text/csv; charset=utf-8')
-  response.setHeader('Content-Disposition', `attachment; filename="rejects-${name}"`)
+  sendAs(response, `rejects-${name}`, 'text/csv; charset=utf-8; header=present')
   await pipeline(createReadStream(path), response)
 }

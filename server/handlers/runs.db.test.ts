@@ -73,7 +73,7 @@ describe('a run', () => {
 
   it('tells all of a load: its file with checksum, its statements, texts, reasons', async () => {
     const { id } = await loadOf('some')
-    const load = await server.reader.call(routes.runLoad, { params: { id: run, load: id } })
+    const load = await server.operator.call(routes.runLoad, { params: { id: run, load: id } })
     expect(load).toMatchObject({ row: { file: 'some' }, slice: null, attempt: 1, read: 3, rejected: 1 })
     const [step] = load.detail
     expect(step).toMatchObject({ step: 'bring-in', kind: 'transfer', state: 'done', hasRejects: true })
@@ -126,7 +126,7 @@ describe('rejects', () => {
   }
 
   it('have their place, their reason and their raw text', async () => {
-    const { total, rows } = await server.reader.call(routes.rejects, await ask())
+    const { total, rows } = await server.operator.call(routes.rejects, await ask())
     expect(total).toBe(1)
     expect(rows[0]).toMatchObject({ file: 'some.csv', line: 3, column: 'value', raw: 'd,many' })
   })
@@ -134,7 +134,7 @@ describe('rejects', () => {
   it('are taken out as CSV', async () => {
     const { params } = await ask()
     const path = `/api/runs/${params.id}/loads/${params.load}/rejects.csv?step=bring-in`
-    const response = await server.reader.fetch(path)
+    const response = await server.operator.fetch(path)
     expect(response.status).toBe(200)
     expect(response.headers.get('content-type')).toMatch(/^text\/csv/)
     expect(await response.text()).toMatch(/^file,line,column,reason,raw\r?\nsome\.csv,3,value,/)
@@ -143,8 +143,8 @@ describe('rejects', () => {
   it('of a step that has none are not there', async () => {
     const { id } = await loadOf('good')
     const none = { params: { id: run, load: id }, query: { step: 'bring-in' } }
-    expect(await server.reader.fault(routes.rejects, none)).toMatchObject({ status: 404 })
-    expect(await server.reader.fault(routes.rejects, await ask({ step: '../../secret.key' }))).toMatchObject({
+    expect(await server.operator.fault(routes.rejects, none)).toMatchObject({ status: 404 })
+    expect(await server.operator.fault(routes.rejects, await ask({ step: '../../secret.key' }))).toMatchObject({
       status: 404,
     })
   })
@@ -152,14 +152,14 @@ describe('rejects', () => {
   it('whose file is gone are told so, and the server lives', async () => {
     const folder = join(server.folder, 'rejects', String(run))
     for (const name of readdirSync(folder)) rmSync(join(folder, name))
-    const fault = await server.reader.fault(routes.rejects, await ask())
+    const fault = await server.operator.fault(routes.rejects, await ask())
     expect(fault).toMatchObject({ status: 400, code: 'file' })
     const { params } = await ask()
-    const file = await server.reader.fetch(
+    const file = await server.operator.fetch(
       `/api/runs/${params.id}/loads/${params.load}/rejects.csv?step=bring-in`,
     )
     expect(file.status).toBe(400)
-    expect((await server.reader.fetch('/api/health')).status).toBe(200)
+    expect((await server.operator.fetch('/api/health')).status).toBe(200)
   })
 })
 

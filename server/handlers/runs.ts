@@ -4,12 +4,19 @@ import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
 import { groupBy } from '../../core/group'
 import type { RunState } from '../../core/runState'
-import { jobVersion, loadStep, plan as planTable, run as runTable } from '../../database/schema'
+import {
+  type StatementRecord,
+  jobVersion,
+  loadStep,
+  plan as planTable,
+  run as runTable,
+} from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
 import { documentOf } from '../../engine/jobs/versions'
 import { rerunFailed, startRun, stopRun } from '../../engine/running/runs'
 import { readLoads } from '../../engine/planning/stored'
-import type { Handlers } from '../handler'
+import type { Asked, Handlers } from '../handler'
+import { seesAll } from '../rows'
 
 interface BriefRow {
   id: number
@@ -186,8 +193,32 @@ export const runHandlers: Pick<
     )
     return { total: counted[0]!.total, loads: rows }
   },
-  runLoad: async ({ engine }, { params }) => await loadDetail(engine, params.id, params.load),
+  runLoad: async (asked, { params }) => {
+    const detail = await loadDetail(asked.engine, params.id, params.load)
+    return (await seesRun(asked, params.id)) ? detail : withoutRows(detail)
+  },
 }
+
+/** Does this account see the rows that a run worked on? */
+export async function seesRun(asked: Pick<Asked, 'engine' | 'account'>, run: number): Promise<boolean> {
+  const { environment } = await briefRun(asked.engine, run)
+  return seesAll(asked, environment)
+}
+
+type Detail = Awaited<ReturnType<typeof loadDetail>>
+
+const withoutBound = ({ values: _, ...statement }: StatementRecord): StatementRecord => statement
+
+/** A load as who may only look sees it: what was done, and none of the values it was done with. */
+export const withoutRows = (detail: Detail): Detail => ({
+  ...detail,
+  row: null,
+  error: detail.error && { ...detail.error, rows: undefined },
+  detail: detail.detail.map((step: Detail['detail'][number]) => ({
+    ...step,
+    statements: step.statements.map(withoutBound),
+  })),
+})
 
 /** All that is known of a load. */
 export async function loadDetail(engine: Engine, run: number, load: number) {

@@ -117,7 +117,12 @@ describe('the first account', () => {
     const session = await server.nobody.call(routes.invitation, {
       body: { code, ...person, email: 'Ana@Test.example' },
     })
-    expect(session.account).toEqual({ email: 'ana@test.example', name: 'Ana', role: 'engineer' })
+    expect(session.account).toEqual({
+      email: 'ana@test.example',
+      name: 'Ana',
+      role: 'keeper',
+      environments: {},
+    })
     expect((await signIn('ana@test.example', person.password)).status).toBe(200)
   })
 

@@ -5,14 +5,21 @@ import type { Asked, Handlers } from '../handler'
 import { checkPassword, closeSession, openSession, type Account } from '../auth'
 import { takeInvitation } from '../invitation'
 import { mutable } from '../mutable'
+import { endStreams } from '../events'
+import { isLocal } from '../hosts'
 
-async function sessionOf({ engine, options }: Asked, account: Account | undefined) {
+async function sessionOf({ engine, options, request }: Asked, account: Account | undefined) {
   const nobody = { account: null, environments: [], start: '', tables: {} }
   const own = account ? await ownSession(engine, account) : nobody
-  return { ...own, organisation: options.organisation, demo: account ? [] : [...options.demoAccounts] }
+  return {
+    ...own,
+    organisation: options.organisation,
+    demo: account || !isLocal(request) ? [] : [...options.demoAccounts],
+  }
 }
 
-async function ownSession(engine: Asked['engine'], { id, email, name, role }: Account) {
+async function ownSession(engine: Asked['engine'], own: Account) {
+  const { id, email, name, role } = own
   const environments = (await engine.db.select().from(environment).orderBy(asc(environment.position))).map(
     ({ name: of, live }) => ({ name: of, live }),
   )
@@ -24,7 +31,12 @@ async function ownSession(engine: Asked['engine'], { id, email, name, role }: Ac
     ? []
     : await engine.db.select({ name: run.environment }).from(run).orderBy(desc(run.createdAt)).limit(1)
   const start = [kept.environment, last?.name].find(there) ?? environments[0]?.name ?? ''
-  return { account: { email, name, role }, environments, start, tables: mutable(kept.tables) }
+  return {
+    account: { email, name, role, environments: own.environments },
+    environments,
+    start,
+    tables: mutable(kept.tables),
+  }
 }
 
 export const sessionHandlers: Pick<Handlers, 'session' | 'signIn' | 'invitation' | 'signOut' | 'keepForMe'> =
@@ -57,7 +69,8 @@ export const sessionHandlers: Pick<Handlers, 'session' | 'signIn' | 'invitation'
       return {}
     },
     signOut: async ({ engine, request, response }) => {
-      await closeSession(engine, request, response)
+      const ended = await closeSession(engine, request, response)
+      if (ended) endStreams(ended)
       return {}
     },
   }

@@ -15,6 +15,7 @@ import {
 } from '../../engine/trying/try'
 import { mutable } from '../mutable'
 import type { Handlers } from '../handler'
+import { seesAll } from '../rows'
 
 type Found = Awaited<ReturnType<typeof readTry>>
 
@@ -80,8 +81,10 @@ export const tryHandlers: Pick<
     })
   },
   tryDocument: async ({ engine }, { params }) => ({ text: (await readTry(engine, params.id)).document }),
-  tryStep: async ({ engine }, { params }) => {
+  tryStep: async (asked, { params }) => {
+    const { engine } = asked
     const found = await readTry(engine, params.id)
+    const all = seesAll(asked, found.environment)
     const [step] = await engine.db
       .select()
       .from(tryStep)
@@ -89,8 +92,8 @@ export const tryHandlers: Pick<
     if (!step) fail('unknown-name', `try ${params.id} has no step ${params.position + 1}`)
     const load = found.loads[step.load]!
     return mutable({
-      looks: step.looks,
-      statements: step.statements,
+      looks: all ? step.looks : step.looks.map((look) => ({ ...look, rows: [] })),
+      statements: all ? step.statements : step.statements.map(({ values: _, ...statement }) => statement),
       files: step.files,
       log: step.log,
       resolved: load.texts.flatMap(({ slot, resolved }) =>

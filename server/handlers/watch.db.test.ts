@@ -131,19 +131,19 @@ describe('live events (server-sent events, HTML standard 9.2)', () => {
 })
 
 describe('what is kept', () => {
-  it('is to be seen by all, and set by who may change things', async () => {
+  it('is to be seen by all, and set by who runs the house', async () => {
     const kept = await server.reader.call(routes.kept)
     expect(kept.find(({ kind }) => kind === 'runs')).toMatchObject({ days: 400, setBy: null })
     const body = { params: { kind: 'runs' as const }, body: { days: 30 } }
     expect(await server.reader.fault(routes.keepFor, body)).toMatchObject({ status: 403 })
-    await server.engineer.call(routes.keepFor, body)
+    await server.keeper.call(routes.keepFor, body)
     const after = await server.reader.call(routes.kept)
-    expect(after.find(({ kind }) => kind === 'runs')).toMatchObject({ days: 30, setBy: 'the engineer' })
-    expect(await server.engineer.fault(routes.keepFor, { ...body, body: { days: 2 } })).toMatchObject({
+    expect(after.find(({ kind }) => kind === 'runs')).toMatchObject({ days: 30, setBy: 'the keeper' })
+    expect(await server.keeper.fault(routes.keepFor, { ...body, body: { days: 2 } })).toMatchObject({
       status: 400,
       where: { path: 'days' },
     })
-    expect(await server.engineer.fault(routes.keepFor, { params: { kind: 'pigeons' as never }, body: { days: 5 } })).toMatchObject({ status: 400 }) // prettier-ignore
+    expect(await server.keeper.fault(routes.keepFor, { params: { kind: 'pigeons' as never }, body: { days: 5 } })).toMatchObject({ status: 400 }) // prettier-ignore
   })
 
   it('is taken away by a worker that is asked', async () => {
@@ -151,12 +151,12 @@ describe('what is kept', () => {
       `update mattock.run set ended_at = ended_at - interval '90 days', created_at = created_at - interval '90 days' where job = 'fine'`,
     )
     await server.load(job('fine', 'a'))
-    const { goes } = await server.engineer.call(routes.wouldGo, {
+    const { goes } = await server.keeper.call(routes.wouldGo, {
       params: { kind: 'runs' },
       query: { days: 30 },
     })
     expect(goes).toBe(1)
-    await server.engineer.call(routes.tidy)
+    await server.keeper.call(routes.tidy)
     while (
       (
         await server.own(

@@ -42,8 +42,8 @@ export async function testBench(): Promise<TestBench> {
   const at = new URL(cluster)
   const urlOf = (database: string) => Object.assign(new URL(cluster), { pathname: `/${database}` }).toString()
   const folder = mkdtempSync(join(tmpdir(), 'mattock-bench-'))
-  const drop = join(folder, 'drop')
-  mkdirSync(drop)
+  const drop = join(folder, 'stores', 'drop')
+  mkdirSync(drop, { recursive: true })
   await migrateDatabase(urlOf(name), join(import.meta.dirname, '../../database/migrations'))
   const engine = await openEngine(urlOf(name), folder)
   const { $client } = engine.db

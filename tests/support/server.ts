@@ -30,7 +30,9 @@ export interface Caller {
 /** A server over a bench of its own, every answer held to the contract; an engineer and a reader may call it. */
 export interface TestServer extends TestBench {
   readonly address: string
+  readonly keeper: Caller
   readonly engineer: Caller
+  readonly operator: Caller
   readonly reader: Caller
   readonly nobody: Caller
 }
@@ -68,7 +70,9 @@ export async function testServer(): Promise<TestServer> {
   return {
     ...bench,
     address,
+    keeper: caller(address, await tokenOf('keeper')),
     engineer: caller(address, await tokenOf('engineer')),
+    operator: caller(address, await tokenOf('operator')),
     reader: caller(address, await tokenOf('reader')),
     nobody: caller(address, undefined),
     close: async () => {

@@ -1,5 +1,6 @@
 import { createContext, useContext } from 'react'
 import type { Answer } from '../../contract/route'
+import { may, type Right } from '../../core/rights'
 import type { routes } from '../../contract/routes'
 
 export type Session = Answer<typeof routes.session>
@@ -23,5 +24,11 @@ export function useHere(): Here {
   return here
 }
 
-/** May this account change things? */
-export const useMayChange = (): boolean => useHere().session.account?.role === 'engineer'
+/** May this account do something, in an environment where that counts? */
+export function useMay(right: Right, environment?: string): boolean {
+  const { account } = useHere().session
+  return account !== null && may(account, right, environment)
+}
+
+/** May this account build: jobs, control tables, the catalog? */
+export const useMayChange = (environment?: string): boolean => useMay('build', environment)

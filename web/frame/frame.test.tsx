@@ -106,7 +106,11 @@ describe('signing in', () => {
   it('gives what was typed, and the session on', async () => {
     const signed = vi.fn()
     const page = show(<SignIn session={session()} onSignedIn={signed} />, {
-      answers: { signIn: session({ account: { email: 'ana@test.example', name: 'Ana', role: 'engineer' } }) },
+      answers: {
+        signIn: session({
+          account: { email: 'ana@test.example', name: 'Ana', role: 'engineer', environments: {} },
+        }),
+      },
     })
     await page.user.type(screen.getByLabelText(/Email/), 'ana@test.example')
     await page.user.type(screen.getByLabelText(/Password/), 'secret words{Enter}')

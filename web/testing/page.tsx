@@ -8,6 +8,7 @@ import { vi } from 'vitest'
 import { z } from 'zod'
 import type { Answer, Route } from '../../contract/route'
 import { routes, type Routes } from '../../contract/routes'
+import type { Role } from '../../core/rights'
 import type { FaultCode } from '../../core/faultCodes'
 import { faultCodes } from '../../core/faultCodes'
 import { HereContext, type Here, type Session } from '../data/session'
@@ -44,8 +45,8 @@ export const fault =
     new Said(code, message, where)
 export const never = (): Said => new Said('never')
 
-const session = (role: 'engineer' | 'reader'): Session => ({
-  account: { email: 'ana@test.example', name: 'Ana', role },
+const session = (role: Role): Session => ({
+  account: { email: 'ana@test.example', name: 'Ana', role, environments: {} },
   environments: [
     { name: 'dev', live: false },
     { name: 'live', live: true },
@@ -70,7 +71,7 @@ export interface Page {
 
 interface Options {
   readonly answers?: Answers
-  readonly role?: 'engineer' | 'reader'
+  readonly role?: Role
   readonly environment?: string
   /** Where the page stands, and its address there. */
   readonly at?: string
@@ -81,7 +82,7 @@ interface Options {
 export function show(element: ReactElement, options: Options = {}): Page {
   // a test may show several, one after the other
   cleanup()
-  const { answers = {}, role = 'engineer', environment = 'dev', at = '/', path = at } = options
+  const { answers = {}, role = 'keeper', environment = 'dev', at = '/', path = at } = options
   const asked: Asked[] = []
   vi.stubGlobal('fetch', (address: string, init: RequestInit = {}) => reply(answers, asked, address, init))
   const router = createMemoryRouter(

@@ -17,6 +17,12 @@ export interface RosterDefinition<Schema extends z.ZodType = z.ZodType, Source =
   readonly source?: (given: z.output<Schema>, context: RosterContext) => Source
   /** Its rows, for those that need no reading. */
   readonly table?: (given: z.output<Schema>, context: RosterContext) => Table
+  /** What of a connection its rows show, as it is written: a text of SQL, or the place of a file. */
+  readonly shows?: (given: z.output<Schema>) => {
+    readonly connection: string
+    readonly sql?: string
+    readonly path?: string
+  }
   /** Said of it in every plan. */
   readonly note?: (given: z.output<Schema>, rows: number) => string
 }

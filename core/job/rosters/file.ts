@@ -16,6 +16,7 @@ export const file = defineRoster({
   text: ({ path, store }) => `rows of ${path} in ${store}`,
   fresh: { store: 'a-store', path: 'list.csv' },
   texts: ({ store, path }) => [store, path],
+  shows: ({ store, path }) => ({ connection: store, path }),
   source: ({ store, path, ...reading }, context) => {
     const found = resolveText(path, 'path', 'file.path', context)
     return {

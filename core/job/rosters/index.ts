@@ -104,6 +104,21 @@ export function rosterText(spec: RosterSpec): string {
   return spec.inner ? `${filtered}, and for each: ${rosterText(spec.inner)}` : filtered
 }
 
+/** What of connections the rows of a job's rosters show. */
+export const rostersShow = ({
+  parts,
+}: {
+  readonly parts: readonly { readonly each?: { readonly roster: RosterSpec } | undefined }[]
+}) =>
+  parts.flatMap(({ each }) =>
+    each
+      ? nestedRosters(each.roster).flatMap(({ spec }) => {
+          const { definition, given } = own(spec)
+          return definition.shows?.(given as never) ?? []
+        })
+      : [],
+  )
+
 /** What a roster itself names: connections and control tables, each with its key. */
 export function namesIn(spec: RosterSpec): { key: string; names: FieldMeta['names']; text: string }[] {
   const { definition, given, kind } = own(spec)

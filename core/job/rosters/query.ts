@@ -16,6 +16,7 @@ export const query = defineRoster({
   text: ({ on }) => `a query on ${on}`,
   fresh: { on: 'a-database', text: 'select 1 as id' },
   texts: ({ on, text }) => [on, text],
+  shows: ({ on, text }) => ({ connection: on, sql: text }),
   source: ({ on, text }, context) => {
     const connection = resolveText(on, 'text', 'query.on', context)
     const statement = resolveText(text, 'sql', 'query.text', context)

@@ -1,4 +1,5 @@
 import { fail } from '../../../core/fault'
+import { storeRefusal } from '../../context/stores'
 import { withFolder } from '../../context/temporary'
 import { withDuck } from '../../duck/duck'
 import { formats } from '../../formats'
@@ -8,11 +9,16 @@ import { reasonOf } from '../../survey/reason'
 import type { Connector } from '../definition'
 import { firstOf } from '../firstOf'
 import { folderEntries } from './entries'
-import { insideStore, storeSteps } from './store'
+import { insideStore, openStore, storeSteps } from './store'
 import { surveyFiles } from './survey'
 
 export const files: Connector<'files'> = {
-  open: (name, { folder }) => ({ kind: 'files', name, store: { name, root: String(folder) } }),
+  open: (name, { folder }, _secret, engine) => ({
+    kind: 'files',
+    name,
+    store: openStore(name, String(folder), engine.stores),
+  }),
+  refusal: async ({ folder }, engine) => await storeRefusal(String(folder), engine.stores),
   async test({ store }, step) {
     await step('can read', async () => {
       const found = await storeSteps(store)

@@ -4,7 +4,7 @@ import { dirname, join } from 'node:path'
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { folderEntries } from './entries'
-import { insideStore, Lister, storeSteps, type FileStore } from './store'
+import { insideStore, Lister, storeSteps, type FileStore, openStore } from './store'
 
 let outer: string
 let store: FileStore
@@ -18,7 +18,7 @@ const deep = async (pattern: string) => (await new Lister(store).findDeep(patter
 
 beforeAll(() => {
   outer = mkdtempSync(join(tmpdir(), 'mattock-store-'))
-  store = { name: 'drop', root: join(outer, 'store') }
+  store = openStore('drop', join(outer, 'store'))
   mkdirSync(store.root)
   writeFileSync(join(outer, 'secret.csv'), 'secret')
   for (const path of [
@@ -135,6 +135,6 @@ describe('what lies in a folder', () => {
 describe('the test of a store', () => {
   it('counts what is in it, and names a folder that is not there', async () => {
     expect((await storeSteps(store)).files).toBeGreaterThan(5)
-    await expect(storeSteps({ name: 'gone', root: join(outer, 'gone') })).rejects.toThrow(/gone/)
+    await expect(storeSteps(openStore('gone', join(outer, 'gone')))).rejects.toThrow(/gone/)
   })
 })

@@ -3,6 +3,7 @@ import { access, constants, lstat, readdir, realpath, stat } from 'node:fs/promi
 import { join, posix, resolve, sep } from 'node:path'
 import { fail, FaultError } from '../../../core/fault'
 import { inBatches } from '../../context/inBatches'
+import { storeRefusal, type StorePlaces } from '../../context/stores'
 import type { FileFact } from '../../../core/plan/types'
 import { hasWildcard, storeSegments, unescapeSegment, wildcardSource } from '../../../core/store/pattern'
 
@@ -10,6 +11,30 @@ import { hasWildcard, storeSegments, unescapeSegment, wildcardSource } from '../
 export interface FileStore {
   readonly name: string
   readonly root: string
+  /** Its root, links followed. @throws FaultError `path` where no store may lie there */
+  readonly real: () => Promise<string>
+}
+
+/** A store over a folder; `places` says where it may lie, for those that people set up. */
+export function openStore(name: string, root: string, places?: StorePlaces): FileStore {
+  let real: Promise<string> | undefined
+  const find = async () => {
+    const refusal = places && (await storeRefusal(root, places))
+    return refusal === undefined ? await realpath(root) : fail('path', `${name}: ${refusal}`)
+  }
+  return {
+    name,
+    root,
+    real: async () => {
+      real ??= find()
+      try {
+        return await real
+      } catch (error) {
+        real = undefined
+        throw error
+      }
+    },
+  }
 }
 
 function matcher(segment: string): (name: string) => boolean {
@@ -27,23 +52,38 @@ export class Lister {
   private readonly rootReal: Promise<string>
 
   constructor(private readonly store: FileStore) {
-    this.rootReal = realpath(store.root)
+    this.rootReal = store.real()
     this.rootReal.catch(() => {})
   }
 
-  private names(folder: string): Promise<string[]> {
+  /** Names in a folder. One that a wildcard found, and a link leads out of the store, has none for us. */
+  private names(folder: string, found = false): Promise<string[]> {
     let names = this.folders.get(folder)
     if (!names) {
-      names = readdir(join(this.store.root, folder)).then(
-        (list) => list.sort(),
-        (error: NodeJS.ErrnoException) => {
-          if (error.code === 'ENOENT' || error.code === 'ENOTDIR') return []
-          throw error
-        },
-      )
+      names = this.inside(folder)
+        .then(() => readdir(join(this.store.root, folder)))
+        .then(
+          (list) => list.sort(),
+          (error: NodeJS.ErrnoException) => {
+            if (error.code === 'ENOENT' || error.code === 'ENOTDIR') return []
+            if (found && error instanceof FaultError) return []
+            throw error
+          },
+        )
       this.folders.set(folder, names)
     }
     return names
+  }
+
+  /** Folders that were found to lie within the store. */
+  private readonly sound = new Map<string, Promise<unknown>>()
+
+  /** @throws FaultError `path` where a link leads a folder out of the store */
+  private async inside(folder: string): Promise<void> {
+    let sound = this.sound.get(folder)
+    if (!sound)
+      this.sound.set(folder, (sound = this.rootReal.then((root) => insideStore(this.store, folder, root))))
+    await sound
   }
 
   /** Files that match, in the order of their names. A pattern without a wildcard costs one look-up. */
@@ -52,11 +92,13 @@ export class Lister {
     const segments = storeSegments(pattern)
     const last = segments.pop()
     if (last === undefined) return []
+    let found = false
     for (const segment of segments) {
-      folders = (await Promise.all(folders.map((folder) => this.step(folder, segment)))).flat()
+      folders = (await Promise.all(folders.map((folder) => this.step(folder, segment, found)))).flat()
+      found ||= hasWildcard(segment)
     }
-    const paths = (await Promise.all(folders.map((folder) => this.step(folder, last)))).flat()
-    const facts = await Promise.all(paths.map((path) => this.fact(path)))
+    const paths = (await Promise.all(folders.map((folder) => this.step(folder, last, found)))).flat()
+    const facts = await Promise.all(paths.map((path) => this.fact(path, found)))
     return facts.filter((fact) => fact !== undefined)
   }
 
@@ -101,12 +143,15 @@ export class Lister {
     const last = segments.pop()
     if (last === undefined) return []
     let folders = ['']
-    for (const segment of segments)
-      folders = (await Promise.all(folders.map((folder) => this.step(folder, segment)))).flat()
+    let byWildcard = false
+    for (const segment of segments) {
+      folders = (await Promise.all(folders.map((folder) => this.step(folder, segment, byWildcard)))).flat()
+      byWildcard ||= hasWildcard(segment)
+    }
     const found: FileFact[] = []
     for (const folder of folders) {
-      for (const path of await this.step(folder, last)) {
-        const fact = await this.fact(path)
+      for (const path of await this.step(folder, last, byWildcard)) {
+        const fact = await this.fact(path, byWildcard)
         if (fact) found.push(fact)
       }
       for (const name of await this.subfolders(folder)) folders.push(posix.join(folder, name))
@@ -127,16 +172,18 @@ export class Lister {
     }
   }
 
-  private async step(folder: string, segment: string): Promise<string[]> {
+  private async step(folder: string, segment: string, found: boolean): Promise<string[]> {
     if (!hasWildcard(segment)) return [posix.join(folder, unescapeSegment(segment))]
     const fits = matcher(segment)
-    return (await this.names(folder)).filter(fits).map((name) => posix.join(folder, name))
+    return (await this.names(folder, found)).filter(fits).map((name) => posix.join(folder, name))
   }
 
-  private async fact(path: string): Promise<FileFact | undefined> {
+  /** `byWildcard`: a folder above it was found; one that leads out of the store holds nothing of ours. */
+  private async fact(path: string, byWildcard: boolean): Promise<FileFact | undefined> {
     let found: Stats
     try {
       const full = join(this.store.root, path)
+      await this.inside(posix.dirname(path) === '.' ? '' : posix.dirname(path))
       found = await lstat(full)
       if (found.isSymbolicLink()) {
         await insideStore(this.store, path, await this.rootReal)
@@ -145,6 +192,7 @@ export class Lister {
     } catch (error) {
       const { code } = error as NodeJS.ErrnoException
       if (code === 'ENOENT' || code === 'ENOTDIR' || code === 'ENAMETOOLONG') return undefined
+      if (byWildcard && error instanceof FaultError) return undefined
       throw error
     }
     return found.isFile() ? { path, size: found.size, modified: found.mtime.toISOString() } : undefined
@@ -172,7 +220,7 @@ function placeOf(pattern: string): [folder: string, name: string] {
 /** Full path of a file of the store, links followed. @throws FaultError `path` where it lies outside */
 export async function insideStore(store: FileStore, path: string, rootReal?: string): Promise<string> {
   storeSegments(path)
-  const root = rootReal ?? (await realpath(store.root))
+  const root = rootReal ?? (await store.real())
   const full = await realpath(resolve(root, path))
   if (full !== root && !full.startsWith(root + sep))
     fail('path', `"${path}" leads out of the store ${store.name}`)
@@ -180,7 +228,7 @@ export async function insideStore(store: FileStore, path: string, rootReal?: str
 }
 
 export async function storeSteps(store: FileStore): Promise<{ folder: string; files: number }> {
-  await access(store.root, constants.R_OK | constants.X_OK)
+  await access(await store.real(), constants.R_OK | constants.X_OK)
   const names = await readdir(store.root, { withFileTypes: true })
   return { folder: store.root, files: names.filter((entry) => entry.isFile()).length }
 }

@@ -1,4 +1,4 @@
-import { lstat, readdir, realpath, stat } from 'node:fs/promises'
+import { lstat, readdir, stat } from 'node:fs/promises'
 import { join, posix } from 'node:path'
 import type { Stray } from '../../../core/catalog/found'
 import { inScope } from '../../../core/catalog/scope'
@@ -22,7 +22,7 @@ export async function walk(
 ): Promise<{ files: WalkedFile[]; strays: Stray[] }> {
   const files: WalkedFile[] = []
   const strays: Stray[] = []
-  const root = await realpath(store.root)
+  const root = await store.real()
   const visit = async (folder: string): Promise<void> => {
     signal.throwIfAborted()
     const entries = await readdir(join(root, folder), { withFileTypes: true })

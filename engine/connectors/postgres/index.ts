@@ -1,8 +1,15 @@
 import pg from 'pg'
+import { fail } from '../../../core/fault'
 import type { Connector, Entry } from '../definition'
 import { testReach } from '../reach'
 import { surveyDatabase } from './survey'
 import { qualified } from './tables'
+
+/** What the server keeps about itself, passwords among it. @throws FaultError `path` */
+function refuseSystem(schema: string): void {
+  if (/^(pg_.*|information_schema)$/.test(schema))
+    fail('path', `${schema} is the server’s own, and not shown`, { path: schema })
+}
 
 export const postgres: Connector<'postgres'> = {
   open: (name, settings, password, engine) => {
@@ -51,6 +58,7 @@ export const postgres: Connector<'postgres'> = {
     }
   },
   async browse({ pool }, path) {
+    refuseSystem(path)
     const { rows } = await pool().query<Entry>(
       path === ''
         ? `select 'schema' as kind, n.nspname as name, n.nspname as path, null as size, null as modified,
@@ -70,6 +78,7 @@ export const postgres: Connector<'postgres'> = {
   async firstRows(opened, path, limit) {
     const dot = path.indexOf('.')
     const table = { schema: path.slice(0, dot), name: path.slice(dot + 1) }
+    refuseSystem(table.schema)
     const pool = opened.pool()
     const result = await pool.query<(string | null)[]>({
       text: `select * from ${qualified(table)} limit ${limit}`,

@@ -2,6 +2,7 @@ import { service as definition } from '../../../core/connection/service'
 import { withFolder } from '../../context/temporary'
 import { withDuck } from '../../duck/duck'
 import { formats } from '../../formats'
+import { isIP } from 'node:net'
 import { join } from 'node:path'
 import type { Connector } from '../definition'
 import { firstOf } from '../firstOf'
@@ -15,12 +16,23 @@ export const service: Connector<'service'> = {
   open: (name, settings, secret, engine) => ({
     kind: 'service',
     name,
-    service: { name, settings: definition.settings.parse(settings), secret, pace: paceOf(engine) },
+    service: {
+      name,
+      settings: definition.settings.parse(settings),
+      secret,
+      pace: paceOf(engine),
+      network: engine.network,
+    },
   }),
+  // a name is looked up when it is asked: today's address need not be tomorrow's
+  refusal: ({ base }, engine) => {
+    const host = URL.parse(String(base))?.hostname.replace(/^\[|\]$/g, '') ?? ''
+    return Promise.resolve(isIP(host) === 0 ? undefined : engine.network.refusal(host))
+  },
   async test({ service: opened }, step) {
     const { base } = opened.settings
     const { hostname, port, protocol } = new URL(base)
-    await testReach(hostname, Number(port || (protocol === 'https:' ? 443 : 80)), step)
+    await testReach(hostname, Number(port || (protocol === 'https:' ? 443 : 80)), step, opened.network)
     const [path = '/'] = endpointsOf(opened)
     await step('answers', async () => {
       for await (const { records, bytes } of servicePages(opened, path, { limit: 1 }))

@@ -62,7 +62,13 @@ describe('the pace of a service', () => {
       })
       const abort = new AbortController()
       const pauses: [string, number][] = []
-      const opened = { name: 's', settings, secret: undefined, pace: paceOf(bench.engine) }
+      const opened = {
+        name: 's',
+        settings,
+        secret: undefined,
+        network: bench.engine.network,
+        pace: paceOf(bench.engine),
+      }
       const read = async () => {
         for await (const _ of servicePages(opened, '/x', {
           signal: abort.signal,

@@ -1,6 +1,9 @@
+import { isIP } from 'node:net'
+import { fetch, Headers, type Response } from 'undici'
 import type { ServiceSettings } from '../../../core/connection/service'
 import { fail, FaultError } from '../../../core/fault'
 import type { Row } from '../../../core/value'
+import { AddressRefused, type Network } from '../../context/network'
 import type { Pace } from './pace'
 
 /** An HTTP JSON service, its secret opened. Never leaves the engine. */
@@ -9,6 +12,7 @@ export interface Service {
   readonly settings: ServiceSettings
   readonly secret: string | undefined
   readonly pace: Pace
+  readonly network: Network
 }
 
 /** One page of records as it came. */
@@ -170,6 +174,7 @@ async function ask(
   asking: Asking,
 ): Promise<{ answer: unknown; bytes: number; link: string | null }> {
   for (let attempt = 1; ; attempt++) {
+    refuseAddress(service, address)
     await keepLimit(service, asking)
     let reason: string
     let pause = Math.min(longestPause, 500 * 2 ** (attempt - 1))
@@ -179,6 +184,7 @@ async function ask(
         headers: headersOf(service),
         // a redirect could carry the secret elsewhere
         redirect: 'manual',
+        dispatcher: service.network.agent,
         signal: asking.signal ? AbortSignal.any([asking.signal, within]) : within,
       })
       if (response.ok) {
@@ -194,6 +200,7 @@ async function ask(
       if (error instanceof FaultError) throw error
       asking.signal?.throwIfAborted()
       const { cause, message } = error as Error & { cause?: { code?: string; message?: string } }
+      if (cause instanceof AddressRefused) fault(service, cause.message)
       reason = cause?.code ?? cause?.message ?? message
     }
     if (attempt >= tries) fault(service, `${reason} for ${address.pathname}, ${tries} times in a row`)
@@ -205,6 +212,13 @@ async function ask(
     asking.onPause?.(reason, pause)
     await sleep(pause, asking.signal)
   }
+}
+
+/** A host that is an address itself is not looked up. @throws FaultError `service` */
+function refuseAddress(service: Service, { hostname }: URL): void {
+  const host = hostname.replace(/^\[|\]$/g, '')
+  const refusal = isIP(host) === 0 ? undefined : service.network.refusal(host)
+  if (refusal !== undefined) fault(service, refusal)
 }
 
 async function bodyOf(service: Service, response: Response): Promise<{ text: string; bytes: number }> {

@@ -10,7 +10,7 @@ import { Link, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
-import { useHere, useMayChange } from '../../data/session'
+import { useHere, useMay } from '../../data/session'
 import { count, lengthText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { AddConnection } from './AddConnection'
@@ -21,7 +21,7 @@ type Test = Answer<typeof routes.testConnection>
 /** Ways to reach systems: the same names in every environment, other settings. */
 export default function Connections(): ReactElement {
   const { environment } = useHere()
-  const mayChange = useMayChange()
+  const mayChange = useMay('house')
   const [search, setSearch] = useSearchParams()
   const columns = useMemo(() => columnsFor(environment), [environment])
   const { data, error, mutate } = useAnswer(
@@ -134,7 +134,7 @@ function OneConnection({
   onChanged: () => void
 }): ReactElement {
   const { environment } = useHere()
-  const mayChange = useMayChange()
+  const mayChange = useMay('house')
   const [test, setTest] = useState<Test>()
   const [fault, setFault] = useState<Error>()
   const [testing, setTesting] = useState(false)

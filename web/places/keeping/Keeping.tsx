@@ -2,7 +2,7 @@ import { Button } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
-import { useMayChange } from '../../data/session'
+import { useMay } from '../../data/session'
 import { Confirm } from '../../kit/Confirm'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { say } from '../../kit/Notice'
@@ -23,7 +23,7 @@ const columnsOf = (onSet: ((kind: Kept['kind']) => void) | undefined): readonly 
 
 /** How much there is of all that Mattock records by itself, how long it is kept, and what goes next. */
 export default function Keeping(): ReactElement {
-  const mayChange = useMayChange()
+  const mayChange = useMay('house')
   const { data, error, mutate } = useAnswer(routes.kept, {}, { keepPreviousData: true })
   const [chosen, setChosen] = useState<Kept['kind']>()
   const [asking, setAsking] = useState(false)

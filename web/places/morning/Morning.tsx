@@ -5,7 +5,7 @@ import { Link } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
-import { useHere, useMayChange } from '../../data/session'
+import { useHere, useMay } from '../../data/session'
 import { StateBox, StateMark } from '../../look/State'
 import { clock, count, dayText, lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
@@ -40,7 +40,7 @@ export default function Morning(): ReactElement {
 }
 
 function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
-  const mayChange = useMayChange()
+  const mayChange = useMay('run', useHere().environment)
   return (
     <section className="sheet" aria-labelledby="decisions">
       <h2 id="decisions">Needs a decision</h2>

@@ -5,7 +5,7 @@ import { useCallback, useMemo, useState, type ReactElement } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
-import { useHere, useMayChange } from '../../data/session'
+import { useHere, useMay } from '../../data/session'
 import { count, lengthText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useKeys } from '../../kit/keys'
@@ -30,7 +30,7 @@ export default function Plan(): ReactElement {
 
 function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => void }): ReactElement {
   const navigate = useNavigate()
-  const mayChange = useMayChange()
+  const mayChange = useMay('run', plan.environment)
   const { session } = useHere()
   const live = session.environments.some(({ name, live: isLive }) => name === plan.environment && isLive)
   const [code, setCode] = useState('')

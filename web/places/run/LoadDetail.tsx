@@ -6,7 +6,7 @@ import { Link } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
-import { useMayChange } from '../../data/session'
+import { useMay } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { bytesText, count, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
@@ -24,7 +24,7 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
     { params: { id: run.id, load: id } },
     { keepPreviousData: true },
   )
-  const mayChange = useMayChange()
+  const mayChange = useMay('run', run.environment)
   const number = load?.number
   const starting = useStarting(
     useCallback(

@@ -8,7 +8,7 @@ import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { usePages } from '../../data/pages'
-import { useMayChange } from '../../data/session'
+import { useMay } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { clock, count, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
@@ -36,7 +36,7 @@ export default function Run(): ReactElement {
 }
 
 function RunSheet({ run }: { run: RunAnswer }): ReactElement {
-  const mayChange = useMayChange()
+  const mayChange = useMay('run', run.environment)
   const [search, setSearch] = useSearchParams()
   const [fault, setFault] = useState<Error>()
   const order = (search.get('order') ?? (run.state === 'failed' ? 'failed' : 'started')) as Order

@@ -1,0 +1,65 @@
+import { fail } from '../core/fault'
+import type { Job } from '../core/job/document'
+import { parseJob } from '../core/job/parse'
+import { may } from '../core/rights'
+import { areOpen, refuseClosed } from '../engine/catalog/openRows'
+import { documentOf, readVersion } from '../engine/jobs/versions'
+import type { Asked } from './handler'
+
+type Who = Pick<Asked, 'engine' | 'account'>
+
+/** Does this account see all rows of an environment? Who may only look sees those of open datasets. */
+export const seesAll = ({ account }: Pick<Who, 'account'>, environment: string): boolean =>
+  may(account, 'run', environment)
+
+/** Holds the rows of a job's rosters to who may see them. @throws FaultError `forbidden` */
+export async function holdRosters(asked: Who, environment: string, job: Job | undefined): Promise<void> {
+  if (job && !seesAll(asked, environment)) await refuseClosed(asked.engine, environment, job)
+}
+
+/** The same of a document as it is typed; one that cannot be read has no rows. */
+export const holdText = (asked: Who, environment: string, text: string): Promise<void> =>
+  holdRosters(asked, environment, parseJob(text).job)
+
+/** The same of the newest version of a job. */
+export async function holdJob(asked: Who, environment: string, name: string): Promise<void> {
+  if (!seesAll(asked, environment))
+    await holdRosters(asked, environment, documentOf(await readVersion(asked.engine, name)))
+}
+
+/** The same of a plan, or of the plan of a run. */
+export async function holdPlan(asked: Who, id: number, of: 'plan' | 'run' = 'plan'): Promise<void> {
+  const { rows } = await asked.engine.db.$client.query<{ environment: string; text: string }>(
+    of === 'plan'
+      ? 'select p.environment, v.text from mattock.plan p join mattock.job_version v on v.id = p.version_id where p.id = $1'
+      : 'select r.environment, v.text from mattock.run r join mattock.job_version v on v.id = r.version_id where r.id = $1',
+    [id],
+  )
+  const [found] = rows
+  if (found && !seesAll(asked, found.environment))
+    await holdRosters(asked, found.environment, documentOf({ text: found.text }))
+}
+
+/** Holds rows of a place of a connection to who may see them. @throws FaultError `forbidden` */
+export async function holdPlace(
+  asked: Who,
+  environment: string,
+  connection: string,
+  place: string,
+): Promise<void> {
+  if (seesAll(asked, environment) || (await areOpen(asked.engine, environment, connection, [place]))) return
+  fail(
+    'forbidden',
+    `who may only look sees rows of datasets of the catalog that are not closed; ${place} is none`,
+    { connection },
+  )
+}
+
+/** Holds what is shown of a dataset's values to who may see them. @throws FaultError `forbidden` */
+export function holdDataset(
+  asked: Who,
+  { environment, closed, name }: { environment: string; closed: boolean; name: string },
+): void {
+  if (closed && !seesAll(asked, environment))
+    fail('forbidden', `${name} is closed: who may only look sees that it is there, and none of its rows`)
+}

@@ -1,0 +1,167 @@
+import { execFile } from 'node:child_process'
+import { existsSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import pg from 'pg'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { healthSchema, type Health } from '../contract/health'
+import { until } from './support/faults'
+
+// a Mattock with a Postgres of its own, as a user starts it; the tests end that Postgres in every way
+
+const program = join(import.meta.dirname, '../dist/main.js')
+const data = mkdtempSync(join(tmpdir(), 'mattock-supervised-'))
+let url = ''
+let token = ''
+let databaseUrl = ''
+
+function mattock(...args: string[]): Promise<{ code: number; out: string; err: string }> {
+  const { DATABASE_URL: _, ...env } = process.env
+  return new Promise((resolve) => {
+    execFile(
+      process.execPath,
+      [program, ...args, '--data', data],
+      { env: { ...env, UV_THREADPOOL_SIZE: '64', MATTOCK_SILENCE_SECONDS: '3' } },
+      (error, out, err) => resolve({ code: error ? Number(error.code ?? 1) : 0, out, err }),
+    )
+  })
+}
+
+const api = async (method: string, path: string, body?: object) =>
+  await fetch(`${url}${path}`, {
+    method,
+    headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
+    ...(body ? { body: JSON.stringify(body) } : {}),
+  })
+const health = async (): Promise<Health> =>
+  healthSchema.parse(await (await fetch(`${url}/api/health`)).json())
+const postmaster = () =>
+  Number(readFileSync(join(data, 'postgres/data/postmaster.pid'), 'utf8').split('\n')[0])
+const isWell = async () => (await health().catch(() => undefined))?.ok === true
+
+beforeAll(async () => {
+  const { code, out, err } = await mattock('start', '--port', '0', '--background', '--json')
+  if (code !== 0) throw new Error(err)
+  url = (JSON.parse(out) as { url: string }).url
+  token = readFileSync(join(data, 'command.token'), 'utf8').trim()
+  databaseUrl = (JSON.parse(readFileSync(join(data, 'running.json'), 'utf8')) as { databaseUrl: string })
+    .databaseUrl
+})
+afterAll(async () => {
+  await mattock('stop')
+  rmSync(data, { recursive: true, force: true })
+})
+
+describe('Postgres that ends', () => {
+  it('is said, in words, by health and by every answer, and is begun again', async () => {
+    await until('all is well', isWell)
+    const before = postmaster()
+    // it cannot begin again while its port is another's
+    process.kill(before, 'SIGKILL')
+    await until('it is said', async () => !(await health()).database.ok)
+    const seen = await health()
+    expect(seen.words[0]).toMatch(/^the database is away since \d\d:\d\d: /)
+    const answer = await api('GET', '/api/jobs')
+    if (answer.status !== 200) {
+      expect(answer.status).toBe(503)
+      expect(answer.headers.get('retry-after')).toBe('2')
+      expect(await answer.json()).toMatchObject({ error: { code: 'away' } })
+    }
+    await until('it is back', isWell, 30)
+    expect(postmaster()).not.toBe(before)
+    expect((await api('GET', '/api/jobs')).status).toBe(200)
+  })
+
+  it('is begun again five times in one run, which ends by itself, and every row is there once', async () => {
+    const at = new URL(databaseUrl)
+    const admin = new pg.Client({ connectionString: databaseUrl })
+    await admin.connect()
+    await admin.query('create database books')
+    await admin.end()
+    const settings = { host: at.hostname, port: Number(at.port), database: 'books', user: at.username }
+    await api('POST', '/api/connections', { name: 'books', kind: 'postgres', title: 'Books', cap: null })
+    const saved = await api('PUT', '/api/connections/books/settings/dev', { settings, secret: at.password })
+    expect(saved.status).toBe(200)
+    const document = join(data, 'job.yaml')
+    writeFileSync(
+      document,
+      `mattock: job/1
+name: through
+title: Through five restarts
+parts:
+  - once:
+      - {id: make, sql: {on: books, text: 'create table t (n int, part int)'}}
+  - each: {roster: {range: {from: 1, to: 60}}, at_once: 6}
+    do:
+      - {id: put, sql: {on: books, text: 'insert into t select {row.value}, g from generate_series(1, 100) g; select pg_sleep(0.4)'}}
+`,
+    )
+    expect(await mattock('put', document)).toMatchObject({ code: 0 })
+    const { out } = await mattock('run', 'through', '--env', 'dev', '--json')
+    const { run } = JSON.parse(out) as { run: number }
+    for (const signal of ['SIGINT', 'SIGQUIT', 'SIGKILL', 'SIGINT', 'SIGQUIT'] as const) {
+      await new Promise((resolve) => setTimeout(resolve, 1500))
+      process.kill(postmaster(), signal)
+      await until('it is back', isWell, 60)
+    }
+    let state = ''
+    await until(
+      'the run ends',
+      async () => {
+        const answer = await api('GET', `/api/runs/${run}/document`)
+        state = answer.ok ? ((await answer.json()) as { state: string }).state : 'running'
+        return state !== 'running'
+      },
+      90,
+    )
+    expect(state).toBe('done')
+    const client = new pg.Client({
+      connectionString: Object.assign(new URL(databaseUrl), { pathname: '/books' }).toString(),
+    })
+    await client.connect()
+    const { rows } = await client.query(
+      'select count(*)::int as rows, count(distinct (n, part))::int as different from t',
+    )
+    await client.end()
+    expect(rows).toEqual([{ rows: 6000, different: 6000 }])
+  })
+})
+
+describe('the data folder', () => {
+  it('is closed to others, and so is what lies in it', () => {
+    const mode = (path: string) => statSync(join(data, path)).mode & 0o777
+    expect(mode('.') & 0o007).toBe(0)
+    for (const file of ['secret.key', 'command.token', 'running.json', 'mattock.log'])
+      expect([file, mode(file) & 0o077]).toEqual([file, 0])
+  })
+})
+
+describe('a second start over the same folder', () => {
+  it('finds the first', async () => {
+    const { code, out } = await mattock('start', '--port', '0', '--background', '--json')
+    expect(code).toBe(0)
+    expect((JSON.parse(out) as { url: string }).url).toBe(url)
+  })
+})
+
+describe('a stop', () => {
+  it('ends every process it began within 10 s, one that plans among them', async () => {
+    const { pid } = JSON.parse(readFileSync(join(data, 'running.json'), 'utf8')) as { pid: number }
+    const below = childrenOf(pid)
+    expect(below.length).toBeGreaterThan(4)
+    const begun = performance.now()
+    expect((await mattock('stop')).code).toBe(0)
+    expect(performance.now() - begun).toBeLessThan(10_000)
+    await until('none is left', () => below.every((one) => !existsSync(`/proc/${one}`)), 2)
+  })
+})
+
+/** All processes that a process began, and those that they did. */
+function childrenOf(pid: number): number[] {
+  const direct = readFileSync(`/proc/${pid}/task/${pid}/children`, 'utf8')
+    .trim()
+    .split(/\s+/)
+    .filter(Boolean)
+    .map(Number)
+  return direct.flatMap((child) => [child, ...childrenOf(child)])
+}
