@@ -144,7 +144,9 @@ describe('rejects', () => {
     const { id } = await loadOf('good')
     const none = { params: { id: run, load: id }, query: { step: 'bring-in' } }
     expect(await server.operator.fault(routes.rejects, none)).toMatchObject({ status: 404 })
-    expect(await server.operator.fault(routes.rejects, await ask({ step: '../../secret.key' }))).toMatchObject({
+    expect(
+      await server.operator.fault(routes.rejects, await ask({ step: '../../secret.key' })),
+    ).toMatchObject({
       status: 404,
     })
   })
