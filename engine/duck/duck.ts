@@ -13,6 +13,12 @@ const run = promisify(execFile)
 /** One core is left to what takes the rows: a database on this machine, and our own pumping. */
 const threads = Math.max(1, Math.min(4, availableParallelism() - 1))
 
+/** MB that one instance may hold; and, beyond so many columns, for each of them. */
+const usualMemory = 256
+const manyColumns = 200
+const memoryOfColumn = 0.6
+let room = usualMemory
+
 const instances = new Map<boolean, Promise<DuckDBInstance>>()
 
 /**
@@ -25,7 +31,7 @@ function duck(ordered: boolean): Promise<DuckDBInstance> {
   let instance = instances.get(ordered)
   if (!instance) {
     const options = {
-      memory_limit: '256MB',
+      memory_limit: `${usualMemory}MB`,
       threads: String(threads),
       preserve_insertion_order: String(ordered),
       temp_directory: join(temporaryRoot(), 'duck'),
@@ -48,6 +54,16 @@ export async function withDuck<T>(
   } finally {
     connection.closeSync()
   }
+}
+
+/**
+ * Makes room for rows of many columns: each takes vectors of its own at every step. The room stays for this process;
+ * what it holds in all is bounded elsewhere (context/limits.ts).
+ */
+export async function makeRoom(duck: DuckDBConnection, columns: number): Promise<void> {
+  if (columns <= manyColumns) return
+  room = Math.max(room, Math.ceil(usualMemory + columns * memoryOfColumn))
+  await duck.run(`set memory_limit = '${room}MB'`)
 }
 
 /** A text as an SQL literal. */

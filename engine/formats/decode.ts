@@ -3,12 +3,12 @@ import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { Transform, type Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
-import { createGunzip } from 'node:zlib'
 import iconv from 'iconv-lite'
 import type { FileFormat } from '../../core/catalog/found'
 import type { Encoding } from '../../core/files/encodings'
 import { fail } from '../../core/fault'
 import { literal } from '../duck/duck'
+import { unpacking } from './gzip'
 import { isOdd, layPlain, plainFormat } from './csv/lay'
 import type { StoreFile } from './relation'
 
@@ -53,7 +53,7 @@ export function piped(from: Readable, ...through: readonly Transform[]): Readabl
 export const utf8Stream = (from: Readable, format: FileFormat): AsyncIterable<Buffer> =>
   piped(
     from,
-    ...(format.gzip ? [createGunzip()] : []),
+    ...(format.gzip ? unpacking() : []),
     ...(plain(format) ? [] : [toUtf8(format.encoding!)]),
   ) as AsyncIterable<Buffer>
 

@@ -1,4 +1,4 @@
-import { open, type FileHandle } from 'node:fs/promises'
+import { open, stat, type FileHandle } from 'node:fs/promises'
 import { gunzipSync, constants } from 'node:zlib'
 import { fileTypeFromBuffer } from 'file-type'
 import iconv from 'iconv-lite'
@@ -81,6 +81,8 @@ const textEndings = ['csv', 'tsv', 'tab', 'psv', 'txt', 'dat', 'json', 'ndjson',
 
 /** Looks at the first 64 kB of a file, and at the end of a Parquet file. */
 export async function detectFile(path: string, name: string): Promise<Detected> {
+  // opening a pipe would wait for whoever writes into it
+  if (!(await stat(path)).isFile()) return { reason: 'neither a file nor a folder' }
   const file = await open(path, 'r')
   try {
     const { size } = await file.stat()

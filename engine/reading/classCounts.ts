@@ -58,6 +58,32 @@ export function byClass(values: Awaited<ReturnType<typeof otherValues>>): Map<st
   return found
 }
 
+/**
+ * Classes of values of columns of text, by file where it is asked for: of each column its histogram and the letters of
+ * its longest value. The columns are laid below each other, so that the expression stands once: DuckDB needs some 6 ms
+ * to read it (measured with 1.5.5), which is seconds for a thousand columns beside each other.
+ */
+export async function classesBelow(
+  duck: DuckDBConnection,
+  from: string,
+  operands: readonly string[],
+  byFile: boolean,
+): Promise<{ file: string; column: number; rows: number; histogram: Histogram; longest: number }[]> {
+  const file = byFile ? 'mattock_file' : "''"
+  const values = operands.map(trimSql).join(', ')
+  const reader = await duck.runAndReadAll(
+    `select f, i, count(*), histogram(${classSql('v')}), max(length(v))
+     from (select ${file} as f, unnest(range(${operands.length})) as i, unnest([${values}]) as v from ${from}) group by f, i`,
+  )
+  return reader.getRows().map(([f, column, rows, histogram, longest]) => ({
+    file: String(f),
+    column: Number(column),
+    rows: Number(rows),
+    histogram: histogram as unknown as Histogram,
+    longest: Number(longest ?? 0),
+  }))
+}
+
 /** Values by class of columns of text. */
 export async function classCounts(
   duck: DuckDBConnection,
@@ -65,12 +91,10 @@ export async function classCounts(
   operands: readonly string[],
 ): Promise<ClassCounts[]> {
   if (operands.length === 0) return []
-  const values = operands.map((operand, i) => `${trimSql(operand)} as v${i}`).join(', ')
-  const reader = await duck.runAndReadAll(
-    `select ${operands.map((_, i) => `histogram(${classSql(`v${i}`)})`).join(', ')} from (select ${values} from ${from})`,
+  const below = new Map(
+    (await classesBelow(duck, from, operands, false)).map((one) => [one.column, one.histogram]),
   )
-  const [row] = reader.getRows()
-  const found = operands.map((_, i) => countsOf((row?.[i] ?? null) as unknown as Histogram | null))
+  const found = operands.map((_, i) => countsOf(below.get(i) ?? null))
   for (const [i, { counts, other }] of found.entries())
     if (other > 0 && !counts.text) {
       const more = byClass(await otherValues(duck, from, operands[i]!, false)).get('')

@@ -3,7 +3,9 @@ import { createReadStream } from 'node:fs'
 import { Transform } from 'node:stream'
 import type { FileFormat } from '../../core/catalog/found'
 import { hasQuotes } from '../../core/files/layout'
+import { fail } from '../../core/fault'
 import { formats } from '../formats'
+import { lineRefusal } from '../formats/bounds'
 import { recordsAbove } from '../formats/csv/lay'
 import { piped, utf8Stream } from '../formats/decode'
 
@@ -206,6 +208,8 @@ export function recordCounter(
       line++
       at = found + 1
     }
+    const refusal = lineRefusal(filled)
+    if (refusal !== undefined) fail('file', refusal)
     if (seen && from < chunk.length) held.push(own.subarray(from))
     past += chunk.length
     before = chunk[chunk.length - 1] ?? before

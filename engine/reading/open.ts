@@ -3,11 +3,13 @@ import type { DuckDBConnection } from '@duckdb/node-api'
 import { valueReadingOf } from '../../core/files/reading'
 import { sourceKind, type From, type SourceKind } from '../../core/job/sources'
 import type { Resolved } from '../../core/text/slot'
+import { FaultError } from '../../core/fault'
 import { openAs, openPostgres } from '../connectors/connections'
 import { qualified, tableOf } from '../connectors/postgres/tables'
-import type { ReadContext, TextOf } from '../context/step'
+import { stepFault, StepFault, type ReadContext, type TextOf } from '../context/step'
 import { withFolder } from '../context/temporary'
-import { withDuck } from '../duck/duck'
+import { columnsRefusal } from '../formats/bounds'
+import { makeRoom, withDuck } from '../duck/duck'
 import { withDatabaseSource, type DatabaseSource } from './database'
 import { openFiles } from './files'
 import { asKnown, knownDataset, readingOf, setByHand, statedFirst, type SetByHand } from './known'
@@ -175,12 +177,38 @@ export async function withSource<T>(
   return await withFolder((folder) =>
     withDuck(context.zone, ordered, (duck) =>
       readers[sourceKind(located.from)].open(duck, context, located, folder, async (given) => {
+        if (!given.empty) {
+          const refusal = columnsRefusal(given.columns.length, context.engine.limits)
+          if (refusal !== undefined) stepFault('file', `${given.label}: ${refusal}`, 'look at the source; is it what it should be?') // prettier-ignore
+          await makeRoom(duck, given.columns.length)
+        }
         const source = given.empty ? given : { ...given, ...writtenAs(located.from) }
         // what a database gives was looked at where it was opened
         if (!source.empty && !readers[sourceKind(located.from)].database)
           await context.aside?.lookAtSource(duck, source)
-        return await use(duck, source)
+        return await unlessCountFails(duck, source, () => use(duck, source))
       }),
     ),
   )
+}
+
+/**
+ * The count that is made beside the reading may see first that a source cannot be what it should: then the reading ends,
+ * and its reason is the count's.
+ */
+async function unlessCountFails<T>(
+  duck: DuckDBConnection,
+  { counted }: OpenSource | EmptySource,
+  work: () => Promise<T>,
+): Promise<T> {
+  let reason: unknown
+  counted.catch((error: unknown) => {
+    reason = error
+    duck.interrupt()
+  })
+  try {
+    return await work()
+  } catch (error) {
+    throw reason instanceof FaultError || reason instanceof StepFault ? reason : error
+  }
 }

@@ -17,10 +17,13 @@ import { formats } from '../formats'
 import { csvSql } from '../formats/csv/reader'
 import { inUtf8, ofFiles } from '../formats/decode'
 import type { Known } from '../formats/definition'
+import { groupBy } from '../../core/group'
+import { columnsRefusal } from '../formats/bounds'
 import { detectFile } from '../formats/detect'
 import { checkGzip } from '../formats/gzip'
 import type { Relation, StoreFile } from '../formats/relation'
 import {
+  classesBelow,
   byClass,
   countsOf,
   otherValues,
@@ -84,7 +87,9 @@ export async function readShapes(
         if (!dialect) done.push(await readAlone(duck, { full, path: file.path }, file, detected, folder))
         else {
           const read = dialect(detected)
-          if (typeof read === 'string') done.push({ file, tables: [], fault: read })
+          const refusal = typeof read === 'string' ? read : columnsRefusal(read.names.length)
+          if (typeof read === 'string' || refusal !== undefined)
+            done.push({ file, tables: [], fault: refusal ?? '' })
           else {
             const id = JSON.stringify([read.format, read.names])
             const queue = queues.get(id) ?? []
@@ -228,29 +233,60 @@ const nativeClasses: readonly (readonly [RegExp, ValueClass])[] = [
 export const nativeClass = (type: string): ValueClass | undefined =>
   nativeClasses.find(([test]) => test.test(type))?.[1]
 
-/** Classes of the values of every column, by file; one pass. Text is looked at value by value, other types are counted. */
-export async function evidenceOf(duck: DuckDBConnection, relation: Relation, limit?: number) {
-  const inner = relation.columns.map(({ name, type }, i) =>
+interface SeenInFile {
+  readonly file: string
+  readonly rows: number
+  /** A column each: its histogram, or, of a typed one, how many values are there. */
+  readonly cells: readonly unknown[]
+  readonly longest: readonly number[]
+  readonly histograms: readonly (ReturnType<typeof countsOf> | undefined)[]
+}
+
+/** What is seen of columns in each file. */
+async function seenByFile(
+  duck: DuckDBConnection,
+  from: string,
+  columns: Relation['columns'],
+): Promise<SeenInFile[]> {
+  if (columns.every(({ type }) => nativeClass(type) === undefined)) {
+    const below = await classesBelow(duck, from, columns.map(({ name }) => quoteName(name)), true) // prettier-ignore
+    return [...groupBy(below, ({ file }) => file)].map(([file, list]) => {
+      const of = new Map(list.map((one) => [one.column, one]))
+      return {
+        file,
+        rows: list[0]!.rows,
+        cells: [],
+        longest: columns.map((_, i) => of.get(i)?.longest ?? 0),
+        histograms: columns.map((_, i) => countsOf(of.get(i)?.histogram ?? null)),
+      }
+    })
+  }
+  const inner = columns.map(({ name, type }, i) =>
     nativeClass(type) === undefined ? `${trimSql(quoteName(name))} as v${i}` : `${quoteName(name)} as v${i}`,
   )
-  const outer = relation.columns.map(({ type }, i) =>
+  const outer = columns.map(({ type }, i) =>
     nativeClass(type) === undefined
       ? `histogram(${classSql(`v${i}`)}), max(length(v${i}))`
       : `count(v${i}), 0`,
   )
-  const from = limit === undefined ? relation.sql : `(select * from ${relation.sql} limit ${limit})`
   const reader = await duck.runAndReadAll(
     `select mattock_file, count(*), ${outer.join(', ')} from (select mattock_file, ${inner.join(', ')} from ${from}) group by mattock_file`,
   )
-  const found = reader.getRows().map((row) => ({
+  return reader.getRows().map((row) => ({
     file: String(row[0]),
     rows: Number(row[1]),
-    cells: relation.columns.map((_, i) => row[2 + 2 * i]),
-    longest: relation.columns.map((_, i) => Number(row[3 + 2 * i] ?? 0)),
-    histograms: relation.columns.map(({ type }, i) =>
+    cells: columns.map((_, i) => row[2 + 2 * i]),
+    longest: columns.map((_, i) => Number(row[3 + 2 * i] ?? 0)),
+    histograms: columns.map(({ type }, i) =>
       nativeClass(type) === undefined ? countsOf(row[2 + 2 * i] as unknown as Histogram | null) : undefined,
     ),
   }))
+}
+
+/** Classes of the values of every column, by file. Text is looked at value by value, other types are counted. */
+export async function evidenceOf(duck: DuckDBConnection, relation: Relation, limit?: number) {
+  const from = limit === undefined ? relation.sql : `(select * from ${relation.sql} limit ${limit})`
+  const found = await seenByFile(duck, from, relation.columns)
   // what is none of the common classes is looked at once more, where its column is not text anyway
   const isAsked = (one: ReturnType<typeof countsOf> | undefined) =>
     one !== undefined && one.other > 0 && !one.counts.text
@@ -291,6 +327,8 @@ async function readAlone(
     if (typeof found === 'string') return { file, tables: [], fault: found }
     const tables: TableShape[] = []
     for (const { relation, format, unnamed, rows } of found) {
+      const refusal = columnsRefusal(relation.columns.length)
+      if (refusal !== undefined) return { file, tables: [], fault: refusal }
       const seen = (await evidenceOf(duck, relation, limit)).get(where.full)
       const counted = rows ?? seen?.rows ?? 0
       tables.push({

@@ -3,8 +3,11 @@ import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { Transform, type Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
-import { createGunzip } from 'node:zlib'
 import type { FileFormat } from '../../../core/catalog/found'
+import { fail } from '../../../core/fault'
+import { depthRefusal, lineRefusal } from '../bounds'
+import { piped } from '../decode'
+import { unpacking } from '../gzip'
 
 /**
  * DuckDB reads every number of a JSON text as a double on its way (measured with 1.5.5), which keeps 15 digits. Numbers
@@ -51,6 +54,8 @@ export class ExactNumbers {
   private skipping = false
   /** Braces and brackets that are open. */
   private depth = 0
+  /** Bytes of the line that a chunk ended in. */
+  private length = 0
 
   constructor(private readonly byLine: boolean) {}
 
@@ -75,6 +80,7 @@ export class ExactNumbers {
       this.held = ''
       begins = -1
     }
+    if (this.byLine) this.refuseLong(chunk)
     for (let i = 0; i < chunk.length; i++) {
       const byte = chunk[i]!
       if (this.byLine) {
@@ -119,7 +125,7 @@ export class ExactNumbers {
       }
       if (begins >= 0) close(i)
       if (byte === quote) this.quoted = true
-      else if (byte === openBrace || byte === openBracket) this.depth++
+      else if (byte === openBrace || byte === openBracket) this.deeper()
       else if (byte === closeBrace || byte === closeBracket) this.depth--
     }
     if (begins >= 0) {
@@ -128,6 +134,21 @@ export class ExactNumbers {
       pieces.push(chunk.subarray(from, begins))
     } else pieces.push(chunk.subarray(from))
     return pieces.length === 1 ? pieces[0]! : Buffer.concat(pieces)
+  }
+
+  /** Holds lines to what they may be at most. @throws FaultError `file` */
+  private refuseLong(chunk: Buffer): void {
+    const last = chunk.lastIndexOf(lineFeed)
+    this.length = last < 0 ? this.length + chunk.length : chunk.length - last
+    const refusal = lineRefusal(this.length)
+    if (refusal !== undefined) fail('file', refusal)
+  }
+
+  /** @throws FaultError `file` beyond what readers take: some end their process */
+  private deeper(): void {
+    this.depth++
+    const refusal = depthRefusal(this.depth)
+    if (refusal !== undefined) fail('file', refusal)
   }
 
   /** What is left at the end. */
@@ -142,10 +163,7 @@ export class ExactNumbers {
 
 const streamOf = (full: string, format: FileFormat): Readable => {
   const file = createReadStream(full, { highWaterMark: 1 << 20 })
-  if (!format.gzip) return file
-  const unpacked = createGunzip()
-  file.on('error', (error) => unpacked.destroy(error))
-  return file.pipe(unpacked)
+  return format.gzip ? piped(file, ...unpacking()) : file
 }
 
 /**
