@@ -25,7 +25,7 @@ mattock: job/1
 name: ${name}
 title: ${name}
 parts:
-  - each: {roster: {files: {store: drop, pattern: '${path}'}}}
+  - each: {roster: {rows: [{path: '${path}'}]}}
     do:
       - id: bring-in
         transfer:
@@ -89,18 +89,12 @@ describe('a file that does harm', () => {
         return run
       })
       const words = JSON.stringify({ found: findings[0]!.findings, loads, started })
-      const strays = await bench.own('select state, fault, strays from mattock.survey where id = $1', [
-        survey,
-      ])
-      console.log(
-        path,
-        JSON.stringify(times),
-        JSON.stringify(strays).slice(0, 400),
-        '\n   ',
-        words.slice(0, 900),
-        before.join() === (await pids()).join() ? '' : 'WORKER DIED',
-      )
+      const [seen] = await bench.own('select state, fault from mattock.survey where id = $1', [survey])
+      expect(seen).toEqual({ state: 'done', fault: null })
       expect(words).toMatch(says)
+      expect(loads.every(({ state, written }) => state === 'failed' && written === 0)).toBe(true)
+      expect(Object.entries(times).filter(([, took]) => took > 10_000)).toEqual([])
+      expect(await pids()).toEqual(before)
     },
     300_000,
   )

@@ -96,8 +96,8 @@ begin
              or state = 'waiting' and mattock.job_is_lost('survey:' || id, p_silent) loop
     if s.stopping then
       update mattock.survey set state = 'stopped', ended_at = clock_timestamp() where id = s.id;
-    elsif s.attempt >= 5 then
-      update mattock.survey set state = 'failed', ended_at = clock_timestamp(), fault = 'five workers ended while running it' where id = s.id;
+    elsif s.attempt >= 3 then
+      update mattock.survey set state = 'failed', ended_at = clock_timestamp(), fault = 'three workers ended while running it; leave out the files that are likely to be why' where id = s.id;
     else
       update mattock.survey set state = 'waiting', worker = null where id = s.id;
       perform graphile_worker.add_job('survey', json_build_object('survey', s.id), job_key := 'survey:' || s.id, max_attempts := 1);

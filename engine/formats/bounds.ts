@@ -38,3 +38,20 @@ export function unpackedRefusal(
     : undefined
 }
 const smallUnpacked = 64 * 2 ** 20
+
+/** How deep brackets stand in a text of JSON; a line break outside of it ends nothing. */
+export function deepest(text: string): number {
+  let depth = 0
+  let most = 0
+  let quoted = false
+  for (let i = 0; i < text.length; i++) {
+    const letter = text.charCodeAt(i)
+    if (quoted) {
+      if (letter === 0x5c) i++
+      else if (letter === 0x22) quoted = false
+    } else if (letter === 0x22) quoted = true
+    else if (letter === 0x5b || letter === 0x7b) most = Math.max(most, ++depth)
+    else if (letter === 0x5d || letter === 0x7d) depth--
+  }
+  return most
+}

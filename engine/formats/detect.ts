@@ -6,6 +6,7 @@ import type { FileFormat } from '../../core/catalog/found'
 import { findDialect } from '../../core/files/dialect'
 import { formats as known } from '../../core/files/formats'
 import type { Encoding } from '../../core/files/encodings'
+import { deepest, depthRefusal } from './bounds'
 
 /** What a file is, by its first bytes and its name; or why it is no table. */
 export type Detected =
@@ -169,6 +170,9 @@ function ofText(head: Buffer, name: string, gzip: boolean, whole: boolean): Dete
   if (!whole && encoding === 'utf-8') sample = sample.replace(/\uFFFD+$/, '')
   const markup = markupKind(sample)
   if (markup) return { reason: markup }
+  // some readers would end their process; what comes deeper in the file is seen when it is read
+  const deep = /^[\s\uFEFF]*[[{]/.test(sample) ? depthRefusal(deepest(sample)) : undefined
+  if (deep !== undefined) return { reason: deep }
   const kind = kindOf(sample, ending)
   if (kind === 'csv' && ['json', 'ndjson', 'jsonl', 'geojson'].includes(ending))
     return { reason: `no JSON: it begins with ${JSON.stringify(sample.trim().slice(0, 20))}` }

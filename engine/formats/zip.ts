@@ -2,6 +2,7 @@ import { Writable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import yauzl from 'yauzl'
 import { fail } from '../../core/fault'
+import { ownLimits } from './bounds'
 
 /** What an archive may unpack to, in bytes; and how many times its own size, beyond the first 64 MB. */
 const most = 4 * 2 ** 30
@@ -18,6 +19,11 @@ export async function checkZip(path: string, name: string): Promise<void> {
       error ? reject(error) : resolve(file),
     ),
   ).catch((error: Error) => fail('file', `${name} cannot be unpacked: ${error.message}`))
+  const entries = ownLimits().entries
+  if (zip.entryCount > entries) {
+    zip.close()
+    fail('file', `${name} holds ${zip.entryCount.toLocaleString('en')} files, and at most ${entries.toLocaleString('en')} are unpacked; MATTOCK_ARCHIVE_ENTRIES sets the limit`) // prettier-ignore
+  }
   let stated = 0
   let packed = 0
   try {

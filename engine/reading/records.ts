@@ -2,6 +2,7 @@ import { stat } from 'node:fs/promises'
 import type { FileFormat } from '../../core/catalog/found'
 import type { FileRecord } from '../../database/schema'
 import type { FileStore } from '../connectors/files/store'
+import { FaultError } from '../../core/fault'
 import { stepFault } from '../context/step'
 import { formats } from '../formats'
 import type { StoreFile } from '../formats/relation'
@@ -22,6 +23,7 @@ export async function recordsOf(
             `${path}: gzip that cannot be unpacked to its end: it is broken off or damaged`,
             'have it sent again',
           )
+        if (error instanceof FaultError) stepFault('file', `${path}: ${error.message}`, 'look at the file; is it what it should be?') // prettier-ignore
         throw error
       })
       const now = await stat(full)

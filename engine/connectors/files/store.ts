@@ -221,7 +221,10 @@ function placeOf(pattern: string): [folder: string, name: string] {
 export async function insideStore(store: FileStore, path: string, rootReal?: string): Promise<string> {
   storeSegments(path)
   const root = rootReal ?? (await store.real())
-  const full = await realpath(resolve(root, path))
+  const full = await realpath(resolve(root, path)).catch((error: NodeJS.ErrnoException) => {
+    if (error.code === 'ELOOP') fail('path', `"${path}" is a link that leads back to itself`)
+    throw error
+  })
   if (full !== root && !full.startsWith(root + sep))
     fail('path', `"${path}" leads out of the store ${store.name}`)
   return full
