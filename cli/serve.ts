@@ -50,7 +50,7 @@ export async function serve(): Promise<number> {
   await ensureCommandToken(engine, data)
   // whoever starts it is told the address, and no log keeps it
   if (!(await hasPeople(engine))) writeFileSync(invitationFile(data), await invite(engine), { mode: 0o600 })
-  const planner = planApart(process.argv[1]!, (message) => log.warn(message))
+  const planner = planApart({ entry: process.argv[1]!, log: (message) => log.warn(message) })
   const history = new AbortController()
   let progress: { label: string; done: number; total: number } | null = null
   const app = makeApp(

@@ -25,6 +25,9 @@ import { isOurHost } from './hosts'
 import { downloadCatalog } from './handlers/catalog'
 import { downloadRejects } from './handlers/rejects'
 
+/** Bytes of a body that anybody may send. */
+const littleBytes = 16_384
+
 export function makeApp(engine: Engine, options: ServerOptions, log: Logger): express.Express {
   const app = express()
   app.disable('x-powered-by')
@@ -51,7 +54,16 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
       where: {},
     })
   })
-  app.use(express.json({ limit: '8mb' }))
+  // who is not known sends little: what they send is not even read
+  const [little, much] = [express.json({ limit: littleBytes }), express.json({ limit: '8mb' })]
+  app.use('/api', (request, response, next) => {
+    const { 'content-length': length, 'transfer-encoding': encoding } = request.headers
+    if (encoding === undefined && Number(length ?? 0) <= littleBytes) return little(request, response, next)
+    whoAsks(engine, request).then((account) => {
+      if (account) much(request, response, next)
+      else sendFault(response, { code: 'signed-out', message: 'sign in first', where: {} })
+    }, next)
+  })
   const signIns = rateLimit({
     windowMs: 60_000,
     limit: 10,

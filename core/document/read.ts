@@ -15,6 +15,7 @@ export interface ReadDocument<T> {
 export function documentReader<S extends z.ZodType>(schema: S): (text: string) => ReadDocument<z.output<S>> {
   const known = [...keysIn(z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any' }))]
   return (text) => {
+    if (text.length > mostLetters) return tooLong(text.length)
     const lines = new LineCounter()
     const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true })
     const at = (offset: number) => {
@@ -44,6 +45,16 @@ export function documentReader<S extends z.ZodType>(schema: S): (text: string) =
       place,
     }
   }
+}
+
+/** Letters of a document; the largest that anybody wrote by hand have a hundredth of it. */
+const mostLetters = 1_000_000
+
+/** What is too long is not even read: that alone would take its time. */
+function tooLong(letters: number): ReadDocument<never> {
+  const message = `a document of ${letters.toLocaleString('en')} letters; at most ${mostLetters.toLocaleString('en')} are read`
+  const first = { line: 1, column: 1 }
+  return { value: undefined, faults: [{ code: 'document', message, where: first }], place: () => first }
 }
 
 function issueFaults(

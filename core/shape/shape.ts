@@ -1,3 +1,4 @@
+import { wildcardMatcher } from '../store/pattern'
 import type { ValueType } from '../value'
 
 /** What can be done to every column that a rule picks. */
@@ -18,11 +19,8 @@ export interface ShapeRule {
 
 /** Does a name fit a pattern in which `*` stands for any letters? */
 export function nameFits(name: string, pattern: string): boolean {
-  const source = pattern
-    .split('*')
-    .map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
-    .join('.*')
-  return new RegExp(`^${source}$`, 's').test(name)
+  // only * is more than a letter here
+  return wildcardMatcher(pattern.replace(/[?\\]/g, '\\$&'))(name)
 }
 
 const texts = /^(text|character varying|character|bpchar|citext)(\(\d+\))?$/

@@ -5,7 +5,14 @@ import { celCompiler } from '../expression/cel'
 import { assemble, compileSlot, workOut } from '../text/slot'
 import { FaultError } from '../fault'
 import type { Compiled } from '../expression/cel'
-import { escapeWildcards, hasWildcard, storeSegments, unescapeSegment, wildcardSource } from './pattern'
+import {
+  escapeWildcards,
+  hasWildcard,
+  storeSegments,
+  unescapeSegment,
+  wildcardMatcher,
+  wildcardSource,
+} from './pattern'
 
 const compile = celCompiler('UTC')
 
@@ -81,4 +88,30 @@ describe('paths in a store', () => {
     ['a*c', 'abc', true], ['a*c', 'a/c', false], ['a?c', 'abc', true], ['a?c', 'ac', false], ['a\\*c', 'a*c', true], ['a\\*c', 'abc', false],
   ])('%s against %s: %s', (pattern, name, fits) =>
     expect(new RegExp(`^${wildcardSource(pattern)}$`).test(name)).toBe(fits)) // prettier-ignore
+})
+
+describe('names that fit a pattern', () => {
+  it('are those that the regular expression of it takes (ECMAScript’s as the other reader)', () => {
+    const piece = fc.constantFrom('a', 'b', '*', '?', '**', '\\*', '\\?', '\\\\', '.', '_')
+    const pattern = fc.array(piece, { maxLength: 9 }).map((pieces) => pieces.join(''))
+    const name = fc.array(fc.constantFrom('a', 'b', '*', '?', '\\', '.', '_'), { maxLength: 12 }).map((letters) => letters.join('')) // prettier-ignore
+    fc.assert(
+      fc.property(pattern, name, (own, text) => {
+        expect(wildcardMatcher(own)(text)).toBe(new RegExp(`^${wildcardSource(own)}$`, 's').test(text))
+      }),
+      { numRuns: 2000 },
+    )
+  })
+
+  it('are told soon, however many wildcards there are', () => {
+    // a reader that tries every way would not come back
+    const fits = wildcardMatcher(`${'a*'.repeat(40)}b`)
+    expect(fits('a'.repeat(250))).toBe(false)
+    expect(fits(`${'a'.repeat(250)}b`)).toBe(true)
+  })
+
+  it('have letters, not halves of them', () => {
+    expect(wildcardMatcher('?.csv')('𝔊.csv')).toBe(true)
+    expect(wildcardMatcher('??.csv')('𝔊.csv')).toBe(false)
+  })
 })

@@ -27,6 +27,40 @@ export const unescapeSegment = (segment: string): string => segment.replace(/\\(
 /** A value as a pattern that matches it alone. */
 export const escapeWildcards = (text: string): string => text.replace(/[*?\\]/g, '\\$&')
 
+/**
+ * Does a name fit a pattern of one name? In time that grows with the product of their lengths at most, however many
+ * wildcards there are: each `*` takes as little as it can, and only the last of them ever takes more.
+ */
+export function wildcardMatcher(pattern: string): (name: string) => boolean {
+  /** A letter, `any` for one of any kind, `many` for as many as there are. */
+  const tokens: (string | typeof any | typeof many)[] = []
+  const letters = [...pattern]
+  for (let i = 0; i < letters.length; i++) {
+    const letter = letters[i]!
+    if (letter === '\\' && /[*?\\]/.test(letters[i + 1] ?? '')) tokens.push(letters[++i]!)
+    else tokens.push(letter === '*' ? many : letter === '?' ? any : letter)
+  }
+  return (name) => {
+    const text = [...name]
+    let [at, token] = [0, 0]
+    let [star, held] = [-1, 0]
+    while (at < text.length) {
+      const wanted = tokens[token]
+      if (wanted === many) [star, held] = [token++, at]
+      else if (wanted !== undefined && (wanted === any || wanted === text[at])) {
+        token++
+        at++
+      } else if (star >= 0) [token, at] = [star + 1, ++held]
+      else return false
+    }
+    while (tokens[token] === many) token++
+    return token === tokens.length
+  }
+}
+
+const any = Symbol('?')
+const many = Symbol('*')
+
 /** A pattern of one name as a regular expression: `*` any letters, `?` one, a backslash before either takes its meaning. */
 export function wildcardSource(pattern: string): string {
   let source = ''

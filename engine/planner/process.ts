@@ -2,7 +2,7 @@ import { fork, type ChildProcess } from 'node:child_process'
 import { fail, FaultError, type Fault } from '../../core/fault'
 import type { Engine } from '../context/engine'
 import { DocumentError } from '../jobs/versions'
-import { plannerAsks, type Planner } from './asks'
+import { plannerAsks, type Asker, type Planner } from './asks'
 
 interface Asked {
   readonly id: number
@@ -21,60 +21,152 @@ const heap = 2048
 /** MB for what is new: a plan makes much that stays, and each round through a small space copies it once more. */
 const young = 64
 
+export interface PlannerOptions {
+  readonly entry: string
+  readonly log: (message: string) => void
+  /** Processes: so many people's plans are worked out at the same time. */
+  readonly processes?: number
+  /** Milliseconds that one thing may take. */
+  readonly within?: number
+}
+
+/** Things of one person that may wait. */
+const mostWaiting = 30
+/** Milliseconds after which what nobody waits for any more is broken off; what takes less ends by itself. */
+const letRun = 3000
+
+interface Task {
+  readonly asker: Asker
+  readonly kind: keyof typeof plannerAsks
+  readonly given: readonly unknown[]
+  readonly resolve: (value: never) => void
+  readonly reject: (error: Error) => void
+}
+
+interface Place {
+  child: ChildProcess
+  task?: Task | undefined
+}
+
 /**
- * Plans in a process of its own, started again where it ended: a plan of 300,000 loads keeps a
- * core busy for seconds, and one too large for the memory ends nobody else.
+ * Plans in processes of their own, started again where they ended: a plan of 300,000 loads keeps a core busy for seconds,
+ * one too large for the memory ends nobody else, and one that does not end is ended.
  */
-export function planApart(entry: string, log: (message: string) => void): Planner {
-  let child: ChildProcess | undefined
+export function planApart({ entry, log, processes = 2, within = 120_000 }: PlannerOptions): Planner {
   let next = 0
-  const waiting = new Map<number, { resolve: (value: never) => void; reject: (error: Error) => void }>()
-  const start = (): ChildProcess => {
-    const made = fork(entry, ['planner'], {
+  let closed = false
+  const waiting: Task[] = []
+  /** When each person was last given a turn: the one who waits longest is next. */
+  const turns = new Map<string, number>()
+  const places: Place[] = []
+  const begin = (): ChildProcess =>
+    fork(entry, ['planner'], {
       execArgv: [`--max-old-space-size=${heap}`, `--max-semi-space-size=${young}`, '--expose-gc'],
       stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
     })
-    made.on('message', (answer: Answered) => {
-      const asked = waiting.get(answer.id)
-      waiting.delete(answer.id)
-      if (!asked) return
-      if ('result' in answer) asked.resolve(answer.result as never)
-      else asked.reject(errorOf(answer))
+  const open = (place: Place) => {
+    const child = begin()
+    place.child = child
+    child.on('exit', (code, signal) => {
+      if (place.child !== child || closed) return
+      if (place.task) log(`a planner ended (${signal ?? code})`)
+      place.task?.reject(
+        fault('the planner ended while planning, likely for want of memory; plan fewer slices, or some rows only'), // prettier-ignore
+      )
+      place.task = undefined
+      open(place)
+      give()
     })
-    made.on('exit', (code, signal) => {
-      if (child === made) child = undefined
-      if (waiting.size > 0) log(`the planner ended (${signal ?? code})`)
-      for (const { reject } of waiting.values())
-        reject(
-          new FaultError({
-            code: 'planner',
-            message:
-              'the planner ended while planning, likely for want of memory; plan fewer slices, or some rows only',
-            where: {},
-          }),
-        )
-      waiting.clear()
-    })
-    return made
   }
-  // it is there before it is asked: starting takes a second or two
-  child = start()
+  /** Ends what a place works on, whatever it is in the middle of. */
+  const breakOff = (place: Place, reason: Error) => {
+    const { child, task } = place
+    place.task = undefined
+    task?.reject(reason)
+    open(place)
+    child.kill('SIGKILL')
+    give()
+  }
+  const turnOf = ({ asker: { person } }: Task) => turns.get(person) ?? 0
+  const give = () => {
+    for (const place of places) {
+      if (place.task) continue
+      const busy = new Set(places.map(({ task }) => task?.asker.person))
+      const [task] = waiting
+        .filter(({ asker }) => !busy.has(asker.person))
+        .sort((a, b) => turnOf(a) - turnOf(b))
+      if (!task) return
+      waiting.splice(waiting.indexOf(task), 1)
+      turns.set(task.asker.person, next)
+      work(place, task)
+    }
+  }
+  const work = (place: Place, task: Task) => {
+    const { child } = place
+    const id = next++
+    const began = performance.now()
+    place.task = task
+    const { signal } = task.asker
+    const limit = setTimeout(
+      () => breakOff(place, fault(`planning took longer than ${within / 1000} s and was broken off; plan fewer slices or rows, and look at its expressions`)), // prettier-ignore
+      within,
+    )
+    let patience: NodeJS.Timeout | undefined
+    const nobodyWaits = () => {
+      patience = setTimeout(
+        () => place.task === task && breakOff(place, fault('nobody waited for it any more')),
+        Math.max(0, letRun - (performance.now() - began)),
+      )
+    }
+    const over = () => {
+      clearTimeout(limit)
+      clearTimeout(patience)
+      signal?.removeEventListener('abort', nobodyWaits)
+      child.off('message', onMessage)
+      child.off('exit', over)
+    }
+    const onMessage = (answer: Answered) => {
+      if (answer.id !== id) return
+      over()
+      place.task = undefined
+      if ('result' in answer) task.resolve(answer.result as never)
+      else task.reject(errorOf(answer))
+      give()
+    }
+    child.on('message', onMessage)
+    child.on('exit', over)
+    signal?.addEventListener('abort', nobodyWaits, { once: true })
+    child.send({ id, kind: task.kind, given: task.given } satisfies Asked, () => {})
+  }
+  // they are there before they are asked: starting takes a second or two
+  for (let i = 0; i < processes; i++) {
+    const place = {} as Place
+    open(place)
+    places.push(place)
+  }
   return {
-    ask: (kind, ...given) =>
+    ask: (asker, kind, ...given) =>
       new Promise((resolve, reject) => {
-        child ??= start()
-        const id = next++
-        waiting.set(id, { resolve: resolve as never, reject })
-        child.send({ id, kind, given } satisfies Asked)
+        if (waiting.filter((task) => task.asker.person === asker.person).length >= mostWaiting)
+          return reject(new FaultError({ code: 'busy', message: 'much of yours is being worked out already; wait a moment', where: {} })) // prettier-ignore
+        const task: Task = { asker, kind, given, resolve: resolve as never, reject }
+        asker.signal?.addEventListener('abort', () => {
+          const at = waiting.indexOf(task)
+          if (at >= 0) waiting.splice(at, 1)
+          if (at >= 0) reject(fault('nobody waited for it any more'))
+        }, { once: true }) // prettier-ignore
+        waiting.push(task)
+        give()
       }),
     close: () => {
-      const ended = child
-      child = undefined
-      // it may be busy for long, and what it has begun in the store goes back
-      ended?.kill('SIGKILL')
+      closed = true
+      // they may be busy for long, and what they have begun in the store goes back
+      for (const { child } of places) child.kill('SIGKILL')
     },
   }
 }
+
+const fault = (message: string): FaultError => new FaultError({ code: 'planner', message, where: {} })
 
 function errorOf(answer: Exclude<Answered, { result: unknown }>): Error {
   if ('fault' in answer) return new FaultError(answer.fault)

@@ -2,6 +2,7 @@ import { FaultError } from '../../core/fault'
 import { parseJob } from '../../core/job/parse'
 import { expand } from '../../core/plan/expand/expand'
 import { fileKey, type Plan } from '../../core/plan/types'
+import { textsOf } from '../../core/plan/texts'
 import { transfersOf } from '../../core/plan/view'
 import type { Row } from '../../core/value'
 import type { Engine } from '../context/engine'
@@ -63,4 +64,31 @@ export async function resolveOne(engine: Engine, ask: ResolveAsk) {
     return found?.map(({ path, size, modified }) => ({ path, size, modified })) ?? null
   }
   return { chosen, rows, plan, facts: files }
+}
+
+/** The same as it is shown: plain values only, so that it can be worked out in another process. */
+export async function resolveLoad(engine: Engine, ask: ResolveAsk) {
+  const { chosen, rows, plan, facts } = await resolveOne(engine, ask)
+  const planned = plan.parts[ask.part]!
+  const load = plan.loads.find((entry) => entry.part === ask.part)
+  return {
+    rows: rows.slice(0, 50),
+    rowCount: rows.length,
+    row: chosen?.key ?? null,
+    rowValues: chosen ? { ...chosen.row } : null,
+    slice: planned.slices?.[0] ?? null,
+    slots: textsOf(planned, load ?? { resolved: [] }).map(({ slot, resolved }) => ({
+      ...slot,
+      resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
+      values: resolved?.kind === 'sql' ? [...resolved.values] : null,
+      later: resolved?.kind === 'later',
+      found: resolved?.kind === 'path' ? facts(slot.step, resolved.pattern) : null,
+    })),
+    findings: plan.findings.map(({ code, level, message, where }) => ({
+      code,
+      level,
+      message,
+      path: where.path ?? null,
+    })),
+  }
 }

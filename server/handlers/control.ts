@@ -18,6 +18,7 @@ import {
 } from '../../engine/control/tables'
 import { documentOf, newestVersions } from '../../engine/jobs/versions'
 import type { Handlers } from '../handler'
+import { plannerOf } from '../planner'
 import { mutable } from '../mutable'
 
 /** Which jobs loop over each control table, by the newest version of each. */
@@ -79,8 +80,8 @@ export const controlHandlers: Pick<
     )
     return { saved, conflicts: [...conflicts] }
   },
-  controlEffect: async ({ options }, { params, query, body }) =>
-    mutable(await options.planner.ask('effectOfEdits', params.name, query.environment, body.edits)),
+  controlEffect: async (asked, { params, query, body }) =>
+    mutable(await plannerOf(asked, 'effectOfEdits', params.name, query.environment, body.edits)),
   createControl: async ({ engine, account }, { body }) => {
     const { name, title, columns, key, rows, rules } = body
     await createControl(engine, { name, title, table: { columns, key, rows }, rules, by: account.name })

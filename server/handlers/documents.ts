@@ -9,9 +9,9 @@ import { sarifLog } from '../../core/plan/sarif'
 import { resolvedText } from '../../core/plan/differing'
 import { jobVersion, load as loadTable, type StoredPart } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
-import type { Planner } from '../../engine/planner/asks'
 import { eachLoad, readPlan, type StoredPlan } from '../../engine/planning/stored'
-import type { Handlers } from '../handler'
+import type { Asked, Handlers } from '../handler'
+import { plannerOf } from '../planner'
 import { csvLine } from '../../core/files/csvText'
 import { sendAs, writeAll } from '../csv'
 import { holdPlan } from '../rows'
@@ -81,7 +81,7 @@ async function writeRunDocument(
 /** Writes the document of a plan piece by piece: one of 300,000 loads would not fit into the memory as a whole. */
 async function writePlanDocument(
   engine: Engine,
-  planner: Planner,
+  asked: Asked,
   plan: StoredPlan,
   response: Response,
   compare: number | undefined,
@@ -111,18 +111,18 @@ async function writePlanDocument(
     once,
     findings: plan.findings.map(({ code, level, message, where }) => ({ code, level, message, where })),
     forecast: plan.forecast ?? null,
-    ...(compare === undefined ? {} : { comparison: await comparisonDocument(planner, plan.id, compare) }),
+    ...(compare === undefined ? {} : { comparison: await comparisonDocument(asked, plan.id, compare) }),
   }
   response.end(`],${JSON.stringify(rest).slice(1)}`)
 }
 
 /** Every load that another plan has and this one has not, and the other way round, and all that changed. */
-async function comparisonDocument(planner: Planner, after: number, before: number) {
+async function comparisonDocument(asked: Asked, after: number, before: number) {
   const all = async (kind: 'added' | 'gone' | 'changed') => {
     const limit = 10_000
     const list = []
     for (let offset = 0; ; offset += limit) {
-      const { changes } = await planner.ask('compareStored', { before, after, kind, offset, limit })
+      const { changes } = await plannerOf(asked, 'compareStored', { before, after, kind, offset, limit })
       list.push(...changes)
       if (changes.length < limit) return list
     }
@@ -163,17 +163,17 @@ async function writePlanCsv(engine: Engine, plan: StoredPlan, response: Response
 export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'runDocument' | 'showDocument'> =
   {
     planDocument: async (asked, { params, query }) => {
-      const { engine, options, response } = asked
+      const { engine, response } = asked
       await holdPlan(asked, params.id)
       const plan = await readPlan(engine, params.id)
       // the comparison is asked for first, so that a plan that is not there is told as such
       if (query.compare !== undefined) await readPlan(engine, query.compare)
       response.setHeader('Content-Type', 'application/json; charset=utf-8')
-      await writePlanDocument(engine, options.planner, plan, response, query.compare)
+      await writePlanDocument(engine, asked, plan, response, query.compare)
       return undefined as never
     },
     planFile: async (asked, { params, query }) => {
-      const { engine, options, response } = asked
+      const { engine, response } = asked
       await holdPlan(asked, params.id)
       const plan = await readPlan(engine, params.id)
       const name = `${plan.job}-plan-${plan.id}`
@@ -182,7 +182,7 @@ export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'run
         await writePlanCsv(engine, plan, response)
       } else if (query.as === 'json') {
         sendAs(response, `${name}.json`, 'application/json; charset=utf-8')
-        await writePlanDocument(engine, options.planner, plan, response, undefined)
+        await writePlanDocument(engine, asked, plan, response, undefined)
       } else {
         const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
         sendAs(response, `${name}.sarif`, 'application/sarif+json; charset=utf-8')

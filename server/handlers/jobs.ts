@@ -1,4 +1,3 @@
-import { textsOf } from '../../core/plan/texts'
 import { rosterText } from '../../core/job/rosters'
 import { desc, eq, sql } from 'drizzle-orm'
 import { jobVersion } from '../../database/schema'
@@ -8,12 +7,10 @@ import { newestClosed } from '../../core/slice/slices'
 import { documentOf, newestVersions, readVersion, saveJob } from '../../engine/jobs/versions'
 import { bringInJobs, checkDocuments } from '../../engine/jobs/bringIn'
 import { jobUses } from '../../engine/jobs/uses'
-import { previewRoster } from '../../engine/planning/previewRoster'
-import { mappingSheet } from '../../engine/catalog/mapping'
-import { resolveOne } from '../../engine/planning/resolve'
 import { fail } from '../../core/fault'
 import { may } from '../../core/rights'
 import { mutable } from '../mutable'
+import { plannerOf } from '../planner'
 import { holdText } from '../rows'
 import type { Handlers } from '../handler'
 
@@ -119,41 +116,18 @@ export const jobHandlers: Pick<
   },
   jobEffect: async (asked, { params, body }) => {
     await holdText(asked, body.environment, body.text)
-    return mutable(await asked.options.planner.ask('effectOfText', { job: params.name, ...body }))
+    return mutable(await plannerOf(asked, 'effectOfText', { job: params.name, ...body }))
   },
   previewRoster: async (asked, { body }) => {
     await holdText(asked, body.environment, body.text)
-    return mutable(await previewRoster(asked.engine, body))
+    return mutable(await plannerOf(asked, 'previewRoster', body))
   },
   mapping: async (asked, { body }) => {
     await holdText(asked, body.environment, body.text)
-    return mutable(await mappingSheet(asked.engine, body))
+    return mutable(await plannerOf(asked, 'mappingSheet', body))
   },
   resolveJob: async (asked, { body }) => {
-    const { engine } = asked
     await holdText(asked, body.environment, body.text)
-    const { chosen, rows, plan, facts } = await resolveOne(engine, body)
-    const planned = plan.parts[body.part]!
-    const load = plan.loads.find((entry) => entry.part === body.part)
-    return {
-      rows: rows.slice(0, 50),
-      rowCount: rows.length,
-      row: chosen?.key ?? null,
-      rowValues: chosen ? { ...chosen.row } : null,
-      slice: planned.slices?.[0] ?? null,
-      slots: textsOf(planned, load ?? { resolved: [] }).map(({ slot, resolved }) => ({
-        ...slot,
-        resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
-        values: resolved?.kind === 'sql' ? [...resolved.values] : null,
-        later: resolved?.kind === 'later',
-        found: resolved?.kind === 'path' ? facts(slot.step, resolved.pattern) : null,
-      })),
-      findings: plan.findings.map(({ code, level, message, where }) => ({
-        code,
-        level,
-        message,
-        path: where.path ?? null,
-      })),
-    }
+    return mutable(await plannerOf(asked, 'resolveLoad', body)) as never
   },
 }

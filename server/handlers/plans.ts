@@ -17,6 +17,7 @@ import {
 import { otherPlans } from '../../engine/planning/views'
 import type { Handlers } from '../handler'
 import { mutable } from '../mutable'
+import { plannerOf } from '../planner'
 import { holdJob, holdPlan } from '../rows'
 
 interface Wanted {
@@ -46,7 +47,7 @@ export const planHandlers: Pick<
 > = {
   makePlan: async (asked, { body }) => {
     await holdJob(asked, body.environment, body.job)
-    return await asked.options.planner.ask('makePlan', { ...body, by: asked.account.name })
+    return await plannerOf(asked, 'makePlan', { ...body, by: asked.account.name })
   },
   plan: async (asked, { params }) => {
     const { engine } = asked
@@ -165,7 +166,7 @@ export const planHandlers: Pick<
     await holdPlan(asked, params.id)
     await holdPlan(asked, query.with)
     return mutable(
-      await asked.options.planner.ask('compareStored', {
+      await plannerOf(asked, 'compareStored', {
         before: query.with,
         after: params.id,
         kind: query.kind,
@@ -174,8 +175,8 @@ export const planHandlers: Pick<
       }),
     )
   },
-  forecastPlan: async ({ options }, { params, body }) =>
-    mutable(await options.planner.ask('forecastStored', params.id, body.others)),
+  forecastPlan: async (asked, { params, body }) =>
+    mutable(await plannerOf(asked, 'forecastStored', params.id, body.others)),
 }
 
 /** The texts of the columns that differ, in their order. */

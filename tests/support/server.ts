@@ -43,7 +43,8 @@ export async function testServer(): Promise<TestServer> {
   const bench = await testBench()
   const { engine } = bench
   const planner: Planner = {
-    ask: (kind, ...given) => (plannerAsks[kind] as (...all: unknown[]) => Promise<never>)(engine, ...given),
+    ask: (_asker, kind, ...given) =>
+      (plannerAsks[kind] as (...all: unknown[]) => Promise<never>)(engine, ...given),
     close: () => {},
   }
   const health = watchHealth(engine)

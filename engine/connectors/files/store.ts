@@ -5,7 +5,7 @@ import { fail, FaultError } from '../../../core/fault'
 import { inBatches } from '../../context/inBatches'
 import { storeRefusal, type StorePlaces } from '../../context/stores'
 import type { FileFact } from '../../../core/plan/types'
-import { hasWildcard, storeSegments, unescapeSegment, wildcardSource } from '../../../core/store/pattern'
+import { hasWildcard, storeSegments, unescapeSegment, wildcardMatcher } from '../../../core/store/pattern'
 
 /** A folder tree that loads read from. Paths are relative, with forward slashes, and never leave it. */
 export interface FileStore {
@@ -42,8 +42,8 @@ function matcher(segment: string): (name: string) => boolean {
     const exact = unescapeSegment(segment)
     return (name) => name === exact
   }
-  const test = new RegExp(`^${wildcardSource(segment)}$`, 's')
-  return (name) => !name.startsWith('.') && test.test(name)
+  const fits = wildcardMatcher(segment)
+  return (name) => !name.startsWith('.') && fits(name)
 }
 
 /** Lists folders once, however many patterns look into them. */

@@ -1,0 +1,97 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import type { Planner } from './asks'
+import { planApart } from './process'
+
+// who plans is made up here: it answers, does nothing for long, stands still, or ends, as it is asked
+
+const made = `
+process.on('message', ({ id, given: [what, more] }) => {
+  const say = (answer) => process.send({ id, ...answer })
+  if (what === 'echo') say({ result: more })
+  if (what === 'wait') setTimeout(() => say({ result: what }), more)
+  if (what === 'spin') for (;;) {}
+  if (what === 'end') process.exit(1)
+  if (what === 'fault') say({ fault: { code: 'slices', message: 'no such slice', where: {} } })
+})
+`
+let folder: string
+let planner: Planner
+const open = (more: { processes?: number; within?: number } = {}) => {
+  planner = planApart({ entry: join(folder, 'planner.mjs'), log: () => {}, ...more })
+  const ask = planner.ask as (...all: unknown[]) => Promise<unknown>
+  return (person: string, what: string, more?: unknown, signal?: AbortSignal) =>
+    ask({ person, ...(signal ? { signal } : {}) }, 'compareStored', what, more)
+}
+beforeEach(() => {
+  folder = mkdtempSync(join(tmpdir(), 'mattock-planner-'))
+  writeFileSync(join(folder, 'planner.mjs'), made)
+})
+afterEach(() => {
+  planner.close()
+  rmSync(folder, { recursive: true, force: true })
+})
+
+describe('planning apart', () => {
+  it('gives what is worked out, and faults as they are', async () => {
+    const ask = open()
+    expect(await ask('ana', 'echo', { a: 1 })).toEqual({ a: 1 })
+    await expect(ask('ana', 'fault')).rejects.toMatchObject({ fault: { code: 'slices' } })
+  })
+
+  it('works for several people at once, and for one at a time', async () => {
+    const ask = open()
+    await Promise.all([ask('ana', 'echo'), ask('ben', 'echo')])
+    const order: string[] = []
+    const note = (name: string) => () => void order.push(name)
+    const long = ask('ana', 'wait', 400).then(note('ana, long'))
+    const short = ask('ana', 'echo').then(note('ana, short'))
+    const other = ask('ben', 'wait', 50).then(note('ben'))
+    await Promise.all([long, short, other])
+    expect(order).toEqual(['ben', 'ana, long', 'ana, short'])
+  })
+
+  it('takes people in turn, however much one asks for', async () => {
+    const ask = open({ processes: 1 })
+    const order: string[] = []
+    const all = Array.from({ length: 10 }, () => ask('ana', 'wait', 10).then(() => order.push('ana')))
+    all.push(ask('ben', 'echo').then(() => order.push('ben')))
+    await Promise.all(all)
+    expect(order.indexOf('ben')).toBeLessThan(3)
+  })
+
+  it('ends what does not end, and others go on meanwhile', async () => {
+    const ask = open({ within: 700 })
+    const stuck = ask('ana', 'spin')
+    expect(await ask('ben', 'echo', 1)).toBe(1)
+    await expect(stuck).rejects.toThrow(/took longer than 0.7 s/)
+    expect(await ask('ana', 'echo', 2)).toBe(2)
+  })
+
+  it('says that it ended, and begins again', async () => {
+    const ask = open({ processes: 1 })
+    await expect(ask('ana', 'end')).rejects.toThrow(/ended while planning/)
+    expect(await ask('ana', 'echo', 3)).toBe(3)
+  })
+
+  it('does not begin what nobody waits for any more', async () => {
+    const ask = open({ processes: 1 })
+    const gone = new AbortController()
+    const first = ask('ana', 'wait', 200)
+    const second = ask('ana', 'spin', undefined, gone.signal)
+    gone.abort()
+    await expect(second).rejects.toThrow(/nobody waited/)
+    await first
+    expect(await ask('ana', 'echo', 4)).toBe(4)
+  })
+
+  it('lets no one person fill the queue', async () => {
+    const ask = open({ processes: 1 })
+    const asked = Array.from({ length: 40 }, () => ask('ana', 'wait', 1).catch((error: { fault: { code: string } }) => error.fault.code)) // prettier-ignore
+    const ends = await Promise.all(asked)
+    expect(ends.filter((end) => end === 'busy').length).toBeGreaterThan(5)
+    expect(ends.filter((end) => end === 'wait').length).toBeGreaterThan(20)
+  })
+})

@@ -1,0 +1,22 @@
+import type { PlannerAsks, Planner } from '../engine/planner/asks'
+import type { Asked } from './handler'
+
+type Who = Pick<Asked, 'account' | 'options' | 'response'>
+type Given<K extends keyof PlannerAsks> = PlannerAsks[K] extends (engine: never, ...given: infer G) => unknown
+  ? G
+  : never
+
+/** Works something out for whoever asks, until they leave. */
+export function plannerOf<K extends keyof PlannerAsks>(
+  { account, options, response }: Who,
+  kind: K,
+  ...given: Given<K>
+): ReturnType<Planner['ask']> & Promise<Awaited<ReturnType<PlannerAsks[K]>>> {
+  const gone = new AbortController()
+  response.once('close', () => gone.abort())
+  return options.planner.ask(
+    { person: String(account.id), signal: gone.signal },
+    kind,
+    ...(given as never),
+  ) as never
+}
