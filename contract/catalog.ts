@@ -211,6 +211,7 @@ export const datasetSchema = z.object({
   key: z.array(z.string()),
   keyByHand: z.array(z.string()).nullable(),
   newColumns: z.enum(['accept', 'hold']),
+  closed: z.boolean(),
   edits: z.record(z.string(), columnEditSchema),
   columns: z.array(catalogColumnSchema),
   version: z.number(),

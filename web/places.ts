@@ -1,7 +1,7 @@
 import type { ReactElement } from 'react'
 
 /** Where a place stands in the left column. */
-export type Room = 'Watch' | 'Build'
+export type Room = 'Watch' | 'Build' | 'Ship'
 
 export interface Place {
   readonly path: string
@@ -57,6 +57,7 @@ export const places: readonly Place[] = [
     room: 'Build',
     load: () => import('./places/connections/Connections'),
   },
+  { path: '/people', name: 'People', room: 'Ship', load: () => import('./places/people/People') },
   { path: '/runs/:id', load: () => import('./places/run/Run') },
   { path: '/control/:name', load: () => import('./places/control/ControlTable') },
   { path: '/jobs-in', load: () => import('./places/jobs/BringInJobs') },
@@ -73,9 +74,9 @@ export const places: readonly Place[] = [
 ]
 
 /** The places of the left column, by room, in their order. */
-export const rooms: readonly (readonly [Room, readonly Place[]])[] = (['Watch', 'Build'] as const).map(
-  (room) => [room, places.filter((place) => place.room === room)],
-)
+export const rooms: readonly (readonly [Room, readonly Place[]])[] = (
+  ['Watch', 'Build', 'Ship'] as const
+).map((room) => [room, places.filter((place) => place.room === room)])
 
 /** Does a page belong to a place? */
 export const belongsTo = ({ path, also = [] }: Place, page: string): boolean =>

@@ -27,8 +27,8 @@ export default function FirstAccount({
   return (
     <Door organisation={session.organisation} width={420}>
       <div className="sheet">
-        <h2>The first account</h2>
-        <p className="soft">An engineer’s: it may look at everything, change it and run it.</p>
+        <h2>Your account</h2>
+        <p className="soft">It may do what you were invited for; the first of all runs the house.</p>
         <Form
           schema={schema}
           values={{ email: '', name: '', password: '' }}

@@ -36,6 +36,7 @@ const dataset = (more: Partial<DatasetData> = {}): DatasetData => ({
   key: ['station'],
   keyByHand: null,
   newColumns: 'hold',
+  closed: false,
   edits: {},
   columns,
   version: 2,

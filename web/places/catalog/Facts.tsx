@@ -13,9 +13,15 @@ interface Edit {
   owner?: string
   tags?: string[]
   newColumns?: 'accept' | 'hold'
+  closed?: boolean
 }
 
 const policies = { accept: 'taken in by themselves', hold: 'held for a person' } as const
+
+const openness = {
+  open: 'open to who may only look',
+  closed: 'closed: only who runs jobs sees them',
+} as const
 
 /** What a person says of a dataset, and what goes on around it. */
 export function Facts({
@@ -46,6 +52,7 @@ export function Facts({
                   description: data.description,
                   owner: data.owner,
                   newColumns: data.newColumns,
+                  closed: data.closed,
                   tags: data.tags.join(', '),
                 })
               }
@@ -98,6 +105,18 @@ export function Facts({
                 </MenuItem>
               ))}
             </TextField>
+            <TextField
+              select
+              label="Its rows are"
+              value={edit.closed ? 'closed' : 'open'}
+              onChange={(event) => setEdit({ ...edit, closed: event.target.value === 'closed' })}
+            >
+              {Object.entries(openness).map(([value, words]) => (
+                <MenuItem key={value} value={value}>
+                  {words}
+                </MenuItem>
+              ))}
+            </TextField>
             <div className="line">
               <Button type="submit" variant="contained" color="primary" disabled={edit.name.trim() === ''}>
                 Save
@@ -120,6 +139,7 @@ export function Facts({
                   )}
                 </Fact>
                 <Fact name="new columns">{policies[data.newColumns]}</Fact>
+                <Fact name="rows">{openness[data.closed ? 'closed' : 'open']}</Fact>
                 <Fact name="surveyed">{timeText(data.surveyedAt)}</Fact>
               </TableBody>
             </Lines>
