@@ -17,3 +17,23 @@ export async function transaction<T>(pool: pg.Pool, work: (client: pg.PoolClient
     client.release(broken)
   }
 }
+
+/** Attempts of what a deadlock or a serialization failure broke off (SQLSTATE 40P01, 40001). */
+const attempts = 5
+
+/**
+ * Does work again that the database broke off because somebody else was at the same in the same moment: it was rolled
+ * back whole, so that it is done as if for the first time.
+ */
+export async function againAfterDeadlock<T>(work: () => Promise<T>): Promise<T> {
+  for (let attempt = 1; ; attempt++) {
+    try {
+      return await work()
+    } catch (error) {
+      const { code } = error as { code?: string }
+      if ((code !== '40P01' && code !== '40001') || attempt >= attempts) throw error
+      // the two do not meet again at once
+      await new Promise((resolve) => setTimeout(resolve, Math.random() * 50 * attempt))
+    }
+  }
+}

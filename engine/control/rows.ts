@@ -13,6 +13,7 @@ import { valueTypeOf } from '../../core/catalog/types'
 import { openPostgres } from '../connectors/connections'
 import { qualified } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
+import { againAfterDeadlock } from '../context/transaction'
 
 export interface ControlTable extends Table {
   readonly name: string
@@ -165,11 +166,20 @@ export interface ControlSaved {
 }
 
 /**
- * Saves edits in one transaction: all of them, or, where any row was changed by another meanwhile, none.
- * Every change goes into the history with who, when and what it was before.
+ * Saves edits in one transaction: all of them, or, where any row was changed by another meanwhile, none; two who save
+ * the same rows in another order do not stand in each other's way. Every change goes into the history with who, when and
+ * what it was before.
  * @throws FaultError `control` with the place of a cell that breaks a rule or a type
  */
-export async function saveControl(
+export const saveControl = (
+  engine: Engine,
+  name: string,
+  environment: string,
+  edits: readonly ControlEdit[],
+  by: string,
+): Promise<ControlSaved> => againAfterDeadlock(() => saveOnce(engine, name, environment, edits, by))
+
+async function saveOnce(
   engine: Engine,
   name: string,
   environment: string,

@@ -1,3 +1,4 @@
+import { execFileSync } from 'node:child_process'
 import { chmodSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -6,6 +7,8 @@ import { startPostgres } from '../../cli/postgres'
 
 /** One Postgres server for all tests of a run, in a folder that is thrown away. */
 export default async function setup(project: TestProject) {
+  // for the tests that lay faults: once, so that none is built anew under another's feet
+  execFileSync(process.execPath, ['build.mjs', '--faults'], { cwd: join(import.meta.dirname, '../..') })
   const folder = mkdtempSync(join(tmpdir(), 'mattock-test-'))
   chmodSync(folder, 0o755)
   const server = await startPostgres(join(folder, 'pg'), { fsync: 'off' })

@@ -1,4 +1,4 @@
-import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
+import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdirSync, readdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { FaultKind } from '../../engine/context/faults'
@@ -40,7 +40,6 @@ export async function until(
 }
 
 export async function faultBench(settings: Record<string, string> = {}): Promise<FaultBench> {
-  execFileSync(process.execPath, ['build.mjs', '--faults'], { cwd: project })
   const bench = await testBench()
   const folder = join(bench.folder, 'faults')
   mkdirSync(folder)

@@ -6,7 +6,7 @@ export function signIn(walk: () => Walk): void {
     const { page, accessible, heading } = walk()
     await page.getByText('Accounts of this demo').waitFor()
     await accessible('sign-in')
-    await page.getByRole('button', { name: 'Enter as engineer' }).click()
+    await page.getByRole('button', { name: 'Enter as keeper' }).click()
     await heading('Morning sheet').waitFor()
   })
 }
