@@ -4,7 +4,7 @@ import { faultBench, until, type FaultBench } from './support/faults'
 
 let bench: FaultBench
 beforeAll(async () => {
-  bench = await faultBench({ MATTOCK_MEMORY_MB: '500' })
+  bench = await faultBench({ MATTOCK_MEMORY_MB: '500', MATTOCK_SILENCE_SECONDS: '4' })
   bench.writeFile('rows.csv', 'v\n1\n2\n3\n')
   bench.begin()
   await bench.rows('create table public.beside (v int)')

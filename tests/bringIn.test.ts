@@ -1,3 +1,4 @@
+import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { bringInJobs, checkDocuments, type Given } from '../engine/jobs/bringIn'
 import { readVersion, type DocumentError } from '../engine/jobs/versions'
@@ -7,6 +8,7 @@ import { testBench, type TestBench } from './support/bench'
 let bench: TestBench
 beforeAll(async () => {
   bench = await testBench()
+  Object.assign(all.connections, { mailbox: { settings: { folder: join(bench.folder, 'stores/mailbox') } } })
 }, 60_000)
 afterAll(() => bench.close())
 
@@ -41,7 +43,7 @@ const faultsOf = async (work: Promise<unknown>) =>
     (error: Error) => (error as DocumentError).faults,
   )
 const all: Given = {
-  connections: { mailbox: { settings: { folder: '/var/mail' } }, dw: { use: 'warehouse' } },
+  connections: { mailbox: { settings: { folder: '' } }, dw: { use: 'warehouse' } },
   controls: { sources: { columns: [{ name: 'source', type: 'text' }, { name: 'active', type: 'boolean' }, { name: 'target', type: 'text' }], key: ['source'] } },
   values: { prefix: 'flow' },
 } // prettier-ignore

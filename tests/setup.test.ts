@@ -10,13 +10,14 @@ let folder: string
 beforeAll(async () => {
   mattock = await startPlain('setup')
   folder = mkdtempSync(join(tmpdir(), 'mattock-put-'))
-  mkdirSync(join(folder, 'drop'))
-  writeFileSync(join(folder, 'drop', 'north.csv'), 'meter,value\na,1\nb,2\n')
+  mkdirSync(drop(), { recursive: true })
+  writeFileSync(join(drop(), 'north.csv'), 'meter,value\na,1\nb,2\n')
 })
 afterAll(async () => {
   await mattock.stop()
   rmSync(folder, { recursive: true, force: true })
 })
+const drop = () => join(mattock.data, 'stores', 'drop')
 const put = (name: string, text: string): string => {
   const file = join(folder, name)
   writeFileSync(file, text)
@@ -29,7 +30,7 @@ name: drop
 kind: files
 title: Drop
 settings:
-  dev: {folder: ${JSON.stringify(join(folder, 'drop'))}}
+  dev: {folder: ${JSON.stringify(drop())}}
 ---
 mattock: connection/1
 name: warehouse

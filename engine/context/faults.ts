@@ -1,6 +1,6 @@
 import { readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
-import type { FaultPoint } from './points'
+import type { FaultPoint } from './faultPoints'
 
 /** What a fault laid at a point does to the process that meets it. */
 export const faultKinds = {

@@ -12,6 +12,7 @@ import {
   environment as environmentTable,
 } from '../../database/schema'
 import { connectionFacts, saveSettings } from '../connectors/connections'
+import { kindOf } from '../connectors'
 import type { Engine } from '../context/engine'
 import { createControl } from '../control/tables'
 import { DocumentError, newestVersions, saveJob } from './versions'
@@ -213,6 +214,8 @@ export async function bringInJobs(
     } else {
       const { data, error } = connectorOf(kind).settings.safeParse(answer.settings)
       if (data) settings.set(name, data)
+      const refusal = data && (await kindOf(kind).refusal?.(data, engine))
+      if (refusal !== undefined) wrong(`connections.${name}`, `${name}: ${refusal}`)
       for (const issue of error?.issues ?? [])
         wrong(
           `connections.${name}.${issue.path.join('.')}`,

@@ -2,7 +2,7 @@ import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdirSync, readdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { FaultKind } from '../../engine/context/faults'
-import type { FaultPoint } from '../../engine/context/points'
+import type { FaultPoint } from '../../engine/context/faultPoints'
 import { saveJob } from '../../engine/jobs/versions'
 import { makePlan } from '../../engine/planning/plan'
 import { startRun } from '../../engine/running/runs'
@@ -13,7 +13,7 @@ const project = join(import.meta.dirname, '../..')
 /** A bench whose workers are processes of their own, built so that faults can be laid at the points of the protocol. */
 export interface FaultBench extends TestBench {
   /** Begins a worker, kept going as `./mattock worker` keeps it. Returns the process that keeps it. */
-  begin(capacity?: number): ChildProcess
+  begin(capacity?: number, settings?: Record<string, string>): ChildProcess
   /** Lays a fault: the first process that comes to the point meets it. `number` makes several at one point. */
   lay(point: FaultPoint, kind: FaultKind, more?: { number?: number; text?: string }): void
   /** Faults that nobody met yet. */
@@ -47,7 +47,7 @@ export async function faultBench(settings: Record<string, string> = {}): Promise
   let said = ''
   return {
     ...bench,
-    begin: (capacity = 2) => {
+    begin: (capacity = 2, own = {}) => {
       const child = spawn(
         process.execPath,
         [
@@ -66,6 +66,7 @@ export async function faultBench(settings: Record<string, string> = {}): Promise
             // a worker is held dead sooner than it is in use, so that the tests need not wait
             MATTOCK_SILENCE_SECONDS: '2',
             ...settings,
+            ...own,
           },
           stdio: ['ignore', 'ignore', 'pipe'],
         },

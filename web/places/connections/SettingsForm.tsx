@@ -19,7 +19,12 @@ export const firstSettings = (kind: Connection['kind'], settings: Readonly<Setti
   )
 
 /** The form of a connection: its settings here, its secret, and what holds in every environment. */
-const formOf = (kind: Connection['kind'], secret: string | undefined, there: boolean) =>
+const formOf = (
+  kind: Connection['kind'],
+  secret: string | undefined,
+  there: boolean,
+  moved: string | undefined,
+) =>
   z.strictObject({
     settings: field(connectorOf(kind).settings, { label: 'settings here' }),
     ...(secret === undefined
@@ -28,10 +33,19 @@ const formOf = (kind: Connection['kind'], secret: string | undefined, there: boo
           secret: field(z.string(), {
             label: secret,
             secret: true,
-            usual: there ? 'as it is; type a new one to change it' : '',
+            usual:
+              moved !== undefined
+                ? `was given for ${moved}: give it again`
+                : there
+                  ? 'as it is; type a new one to change it'
+                  : '',
           })
             .optional()
-            .describe('kept encrypted and never shown; left empty, the one there is stays'),
+            .describe(
+              moved === undefined
+                ? 'kept encrypted and never shown; left empty, the one there is stays'
+                : `kept encrypted and never shown; the one there is was given for ${moved}, so it is asked for again`,
+            ),
         }),
     title: z.string().min(1, 'needs a value').describe('what it is called, in every environment'),
     cap: field(z.int().min(1).max(1000), { label: 'loads at once', usual: 'no cap' })
@@ -53,13 +67,13 @@ export function SettingsForm({
   const { kind, name, title, cap } = connection
   const there = given?.hasSecret ?? false
   const schemaFor = useMemo(
-    () => (values: { settings?: unknown }) =>
-      formOf(
-        kind,
-        connectorOf(kind).secret((values.settings ?? {}) as Readonly<Record<string, unknown>>),
-        there,
-      ),
-    [kind, there],
+    () => (values: { settings?: unknown }) => {
+      const { secret, givenTo } = connectorOf(kind)
+      const now = (values.settings ?? {}) as Readonly<Record<string, unknown>>
+      const before = given && givenTo?.(given.settings)
+      return formOf(kind, secret(now), there, there && before !== givenTo?.(now) ? before : undefined)
+    },
+    [kind, there, given],
   )
   const values = {
     settings: firstSettings(kind, near?.settings),
@@ -68,11 +82,11 @@ export function SettingsForm({
   }
   return (
     <Form
-      schema={formOf(kind, undefined, there)}
+      schema={formOf(kind, undefined, there, undefined)}
       schemaFor={schemaFor}
       values={values}
       submit={`Save for ${environment}`}
-      place={(path) => (path === 'secret' ? path : `settings.${path}`)}
+      place={(path) => (/^(secret$|settings\.)/.test(path) ? path : `settings.${path}`)}
       onCancel={() => onClose(false)}
       onSubmit={async (next) => {
         const { secret } = next as { secret?: string }

@@ -1,6 +1,5 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField } from '@mui/material'
 import { useState, type ReactElement } from 'react'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { roleNames, type Role } from '../../../core/rights'
 import { call, useAnswer } from '../../data/api'
@@ -11,9 +10,7 @@ import { numberText, timeText } from '../../look/times'
 import { OneTime } from './OneTime'
 import { Own } from './Own'
 import { PersonForm } from './PersonForm'
-import { roleWords } from './words'
-
-export type Person = Answer<typeof routes.people>[number]
+import { roleWords, type Person } from './words'
 
 const elsewhere = ({ environments }: Person): string =>
   Object.entries(environments)

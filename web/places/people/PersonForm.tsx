@@ -7,8 +7,7 @@ import { useHere } from '../../data/session'
 import { Confirm } from '../../kit/Confirm'
 import { FaultBox } from '../../kit/Fault'
 import { say } from '../../kit/Notice'
-import type { Person } from './People'
-import { roleWords } from './words'
+import { roleWords, type Person } from './words'
 
 /** What one account may do: everywhere, and in single environments. */
 export function PersonForm({

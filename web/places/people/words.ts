@@ -1,4 +1,8 @@
+import type { Answer } from '../../../contract/route'
+import type { routes } from '../../../contract/routes'
 import type { Role, Right } from '../../../core/rights'
+
+export type Person = Answer<typeof routes.people>[number]
 
 /** What each kind of account may do, in words. */
 export const roleWords: Readonly<Record<Role, string>> = {

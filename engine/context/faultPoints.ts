@@ -1,0 +1,25 @@
+/**
+ * Places in the protocol of loads at which a test makes a fault on purpose. They are compiled out of what is built to
+ * be used (`build.mjs` sets MATTOCK_FAULTS to false); only a build for tests has them.
+ */
+export type FaultPoint =
+  /** The queue gave the job to this worker; the load is not started yet. */
+  | 'job-taken'
+  /** The load is this worker's. */
+  | 'load-started'
+  /** Rows begin to flow. */
+  | 'rows-flowing'
+  /** All is in the transaction, the marker too; not committed. */
+  | 'before-commit'
+  /** Committed in the target; Mattock's own record does not have it. */
+  | 'committed'
+  /** A file is whole under its temporary name. */
+  | 'file-written'
+  /** A file is under its true name; not recorded. */
+  | 'file-named'
+  /** A step is recorded. */
+  | 'step-recorded'
+  /** All steps are recorded; the load has not ended. */
+  | 'before-finish'
+  /** The load has ended; the job of the queue has not. */
+  | 'finished'
