@@ -17,7 +17,10 @@ export function settings(walk: () => Walk): void {
     await page.getByLabel('settings here port').fill('1')
     // a password belongs to the server it was given for
     await page.getByRole('button', { name: /Save for dev/ }).click()
-    await page.getByText(/give it again for/).first().waitFor()
+    await page
+      .getByText(/give it again for/)
+      .first()
+      .waitFor()
     await page.getByLabel('password').fill('another')
     await page.getByRole('button', { name: /Save for dev/ }).click()
     await page.getByRole('button', { name: 'Test it' }).click()
