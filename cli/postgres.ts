@@ -224,8 +224,9 @@ export function reasonIn(log: string): string {
   if (/Address already in use/.test(log)) return 'another program has its port'
   if (/[Cc]annot allocate memory|out of memory/i.test(log)) return 'no memory left'
   if (/received (fast|smart|immediate) shutdown request/.test(log)) return 'somebody shut it down'
-  const last = [...log.matchAll(/(?:PANIC|FATAL): {2}(.*)/g)].at(-1)?.[1]
-  return last ?? 'it ended without a word'
+  const last = [...log.matchAll(/(?:PANIC|FATAL): {2}(.*)/g)].at(-1)?.[1] ?? log.trim().split('\n').at(-1)
+  // whoever asks is told: no place of the disk
+  return last ? last.replace(/^postgres: /, '').replace(/"?\/[^\s"]*"?/g, '…') : 'it ended without a word'
 }
 
 async function endLeftOver(data: string): Promise<void> {
