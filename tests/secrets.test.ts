@@ -71,7 +71,6 @@ async function setUp(): Promise<void> {
   const place = { host: at.hostname, port: Number(at.port), database: at.pathname.slice(1) }
   await keeper.call(routes.saveSettings, { params: { name: 'marked', environment: 'dev' }, body: { settings: { ...place, user: 'marked' }, secret: `${marker}-password` } }) // prettier-ignore
   await keeper.call(routes.saveSettings, { params: { name: 'refused', environment: 'dev' }, body: { settings: { ...place, user: 'nobody' }, secret: `${marker}-wrong` } }) // prettier-ignore
-  await server.own(`update mattock.account set password = password || ''`)
 }
 
 const job = `
