@@ -62,7 +62,7 @@ export const poisons: readonly Poison[] = [
   },
   {
     path: 'bomb/x.csv.gz',
-    make: bytes(() => gzipSync(Buffer.concat([Buffer.from('id,text\n'), Buffer.alloc(600 * 2 ** 20, '1,aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa\n')]))),
+    make: bytes(() => gzipSync(Buffer.concat([Buffer.from('id,text\n'), Buffer.alloc(250 * 2 ** 20, '1,aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa\n')]))),
     says: /unpack|times|larger/i,
   },
   {

@@ -61,7 +61,10 @@ export function editing(walk: () => Walk): void {
     await page.getByRole('option', { name: 'row.target' }).waitFor()
     await page.keyboard.press('Enter')
     await page.keyboard.type('}_x')
-    await page.getByText(/→ raw\.\w+_x/).waitFor()
+    await page
+      .getByText(/→ raw\.\w+_x/)
+      .first()
+      .waitFor()
     await page
       .getByRole('region', { name: 'what the changes do' })
       .getByText(/loads change/)
@@ -157,7 +160,7 @@ parts:
     await page.getByText('Nothing was brought in.').waitFor()
     await accessible('what is missing')
     await page.getByLabel('value of begin').fill('flow')
-    await page.getByLabel('mailbox folder').fill('/var/mail')
+    await page.getByLabel('mailbox folder').fill(`${walk().demo.data}/gauge-drop`)
     await choose(page, page.getByRole('combobox', { name: 'what dw is here' }), 'is warehouse here')
     await page.getByLabel('source is part of the key').check()
     await page.getByRole('button', { name: 'Bring 1 job in' }).click()
