@@ -1,10 +1,17 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { stopRun } from '../engine/running/runs'
 import { faultBench, until, type FaultBench } from './support/faults'
+import { pace } from './support/pace'
+
+vi.setConfig({ testTimeout: 240_000 })
 
 let bench: FaultBench
 beforeAll(async () => {
-  bench = await faultBench({ MATTOCK_MEMORY_MB: '500', MATTOCK_SILENCE_SECONDS: '4' })
+  bench = await faultBench({
+    MATTOCK_MEMORY_MB: '500',
+    MATTOCK_SILENCE_SECONDS: '4',
+    MATTOCK_STOP_SECONDS: '1',
+  })
   bench.writeFile('rows.csv', 'v\n1\n2\n3\n')
   bench.begin()
   await bench.rows('create table public.beside (v int)')
@@ -35,8 +42,7 @@ parts:
 `
 const stateOf = async (run: number) =>
   (await bench.own('select state from mattock.run where id = $1', [run]))[0]!.state
-const ended = (run: number, seconds = 40) =>
-  until('the run ends', async () => (await stateOf(run)) !== 'running', seconds)
+const ended = (run: number) => until('the run ends', async () => (await stateOf(run)) !== 'running')
 const loadOf = async (run: number) =>
   (
     await bench.own('select state, error, deaths, attempt, written from mattock.load where run_id = $1', [
@@ -95,7 +101,7 @@ describe('a load that does not end when its run is stopped', () => {
     const asked = performance.now()
     await stopRun(bench.engine, run)
     await ended(run)
-    expect(performance.now() - asked).toBeLessThan(3500)
+    expect(performance.now() - asked).toBeLessThan(3500 * pace())
     expect(await loadOf(run)).toMatchObject({ state: 'stopped', deaths: 0 })
     await ended(other)
     expect(await bench.rows('select count(*)::int as n from public.beside')).toEqual([{ n: 4 }])

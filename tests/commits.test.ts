@@ -3,18 +3,20 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { saveSettings } from '../engine/connectors/connections'
 import { rerunFailed } from '../engine/running/runs'
 import { fileJob, testBench, type TestBench } from './support/bench'
+import { until } from './support/faults'
 
 /** Stands between Mattock and the warehouse, and can lose an answer, or be away. */
 interface Between {
   readonly port: number
-  /** The next commit is passed on, and its answer is lost with the connection. */
-  loseCommit(): void
+  /** The next commit is passed on and done, and its answer is lost with the connection; the database may stay away. */
+  loseCommit(staysAway?: 'stays away'): void
   away: boolean
   close(): void
 }
 
 async function between(to: { host: string; port: number }): Promise<Between> {
   let lose = false
+  let stays = false
   const state = { away: false }
   const sockets = new Set<Socket>()
   const server: Server = createServer((client) => {
@@ -32,16 +34,24 @@ async function between(to: { host: string; port: number }): Promise<Between> {
       if (lose && bytes.toString('latin1').includes('commit\0')) {
         lose = false
         lost = true
-        // it arrives, and is done, before the connection is cut
-        setTimeout(() => client.destroy(), 150)
       }
     })
-    database.on('data', (bytes) => lost || client.write(bytes))
+    database.on('data', (bytes) => {
+      if (!lost) client.write(bytes)
+      else if (bytes.toString('latin1').includes('COMMIT\0')) {
+        // it was done: that is what nobody hears
+        state.away = stays
+        client.destroy()
+      }
+    })
   })
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
   return {
     port: (server.address() as AddressInfo).port,
-    loseCommit: () => (lose = true),
+    loseCommit: (staysAway) => {
+      lose = true
+      stays = staysAway !== undefined
+    },
     get away() {
       return state.away
     },
@@ -94,12 +104,8 @@ describe('a connection that is lost at the commit', () => {
 
   it('and stays away: nobody says that nothing was written, and the rerun finds out', async () => {
     await bench.rows('create table public.gone (v int)')
-    middle.loseCommit()
-    const goes = setInterval(() => {
-      void rowsIn('gone').then((n) => n === 3 && (middle.away = true))
-    }, 5)
+    middle.loseCommit('stays away')
     const run = await bench.load(append('gone'))
-    clearInterval(goes)
     expect(await loadOf(run)).toMatchObject({
       state: 'failed',
       error: {
@@ -121,13 +127,11 @@ describe('a lock that another holds', () => {
     const holder = await bench.warehouse.connect()
     await holder.query('begin; lock table public.held')
     const ran = bench.load(append('held'))
-    const waits = async () =>
-      (await bench.own(`select waits_for from mattock.load where state = 'running'`))[0]?.waits_for
     let words: unknown
-    for (let i = 0; i < 300 && !words; i++) {
-      words = await waits()
-      await new Promise((resolve) => setTimeout(resolve, 20))
-    }
+    await until('it says so', async () => {
+      words = (await bench.own(`select waits_for from mattock.load where state = 'running'`))[0]?.waits_for
+      return Boolean(words)
+    })
     expect(words).toMatch(/^a lock in warehouse that session \d+ \(keeper\) since \d+ s holds$/)
     await holder.query('commit')
     holder.release()

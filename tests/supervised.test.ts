@@ -6,6 +6,7 @@ import pg from 'pg'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { healthSchema, type Health } from '../contract/health'
 import { until } from './support/faults'
+import { pace } from './support/pace'
 
 // a Mattock with a Postgres of its own, as a user starts it; the tests end that Postgres in every way
 
@@ -102,7 +103,7 @@ parts:
     for (const signal of ['SIGINT', 'SIGQUIT', 'SIGKILL', 'SIGINT', 'SIGQUIT'] as const) {
       await new Promise((resolve) => setTimeout(resolve, 1500))
       process.kill(postmaster(), signal)
-      await until('it is back', isWell, 60)
+      await until('it is back', isWell, 120)
     }
     let state = ''
     await until(
@@ -112,7 +113,7 @@ parts:
         state = answer.ok ? ((await answer.json()) as { state: string }).state : 'running'
         return state !== 'running'
       },
-      90,
+      180,
     )
     expect(state).toBe('done')
     const client = new pg.Client({
@@ -151,8 +152,8 @@ describe('a stop', () => {
     expect(below.length).toBeGreaterThan(4)
     const begun = performance.now()
     expect((await mattock('stop')).code).toBe(0)
-    expect(performance.now() - begun).toBeLessThan(10_000)
-    await until('none is left', () => below.every((one) => !existsSync(`/proc/${one}`)), 2)
+    expect(performance.now() - begun).toBeLessThan(10_000 * pace())
+    await until('none is left', () => below.every((one) => !existsSync(`/proc/${one}`)), 20)
   })
 })
 

@@ -26,11 +26,11 @@ export interface FaultBench extends TestBench {
   end(): Promise<void>
 }
 
-/** Waits until something holds. @throws after so many seconds */
+/** Waits until something holds. @throws after so many seconds; what hangs never comes, however slow the machine */
 export async function until(
   what: string,
   test: () => boolean | Promise<boolean>,
-  seconds = 30,
+  seconds = 90,
 ): Promise<void> {
   const end = Date.now() + seconds * 1000
   while (!(await test())) {
