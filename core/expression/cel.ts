@@ -15,6 +15,7 @@ import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
 import { Temporal } from 'temporal-polyfill'
 import { fail, FaultError } from '../fault'
 import type { Row, Value, ValueType } from '../value'
+import { countRounds, expressionBounds, Meter, tooManyRounds } from './bounds'
 import { conversions } from './conversions'
 import { asInstant, timestamp } from './instants'
 import { evaluationText } from './evaluationText'
@@ -69,9 +70,11 @@ export function celCompiler(zone: string): (source: string) => Compiled {
       throw new Error(`format() takes a time or a day (ISO 8601), and "${value}" is none`, { cause: error })
     }
   }
+  const meter = new Meter()
   const env = celEnv({
     funcs: [
       ...strings,
+      ...meter.functions(),
       ...conversions,
       celFunc('format', [CelScalar.DYN, CelScalar.STRING], CelScalar.STRING, (time, pattern) =>
         formatTime(asZoned(time, zone), pattern),
@@ -92,13 +95,28 @@ export function celCompiler(zone: string): (source: string) => Compiled {
   return (source) => {
     const known = cache.get(source)
     if (known) return known
-    const made = compile(source, env)
+    const made = compile(source, env, meter)
     cache.set(source, made)
     return made
   }
 }
 
-function compile(source: string, env: ReturnType<typeof celEnv>): Compiled {
+function compile(source: string, env: ReturnType<typeof celEnv>, meter: Meter): Compiled {
+  if (source.length > expressionBounds.letters)
+    fail(
+      'syntax',
+      `an expression has at most ${expressionBounds.letters} letters; this one has ${source.length}`,
+    )
+  try {
+    return compiled(source, env, meter)
+  } catch (error) {
+    // the stack is at its end
+    if (!(error instanceof RangeError)) throw error
+    fail('syntax', 'an expression nested this deeply cannot be read', { offset: 0, length: source.length })
+  }
+}
+
+function compiled(source: string, env: ReturnType<typeof celEnv>, meter: Meter): Compiled {
   const parsed = parseOrFail(source)
   const positions = parsed.sourceInfo?.positions ?? {}
   const references: Reference[] = []
@@ -111,18 +129,20 @@ function compile(source: string, env: ReturnType<typeof celEnv>): Compiled {
       optional,
     })
   })
+  countRounds(parsed.expr)
   const top = parsed.expr.exprKind
   const call =
     top.case === 'callExpr' && !top.value.target && spliced.has(top.value.function) ? top.value : undefined
   const evaluator = (expr: Expr) => {
     const run = plan(env, expr)
     return (bindings: Bindings): CelValue => {
+      meter.begin()
       const result = run(bindings as Record<string, CelInput>)
+      if (meter.over) cannot(source, tooManyRounds)
       if (isCelError(result)) {
         const cause = result.cause
         if (cause instanceof FaultError) throw cause
-        const message = cause instanceof Error ? cause.message : result.message
-        fail('expression', `{${source}} cannot be worked out: ${evaluationText(message)}`)
+        cannot(source, evaluationText(cause instanceof Error ? cause.message : result.message))
       }
       return result
     }
@@ -138,6 +158,13 @@ function compile(source: string, env: ReturnType<typeof celEnv>): Compiled {
   }
 }
 
+function cannot(source: string, why: string): never {
+  fail('expression', `{${shortened(source)}} cannot be worked out: ${shortened(why)}`)
+}
+
+/** Of a long text the beginning: it stands in an answer. */
+const shortened = (text: string): string => (text.length > 300 ? `${text.slice(0, 300)}…` : text)
+
 interface SyntaxFault {
   rawMessage?: string
   location?: { start: { offset: number }; end: { offset: number } }
@@ -147,6 +174,7 @@ function parseOrFail(source: string) {
   try {
     return parse(source)
   } catch (error) {
+    if (error instanceof RangeError) throw error
     const { rawMessage, location } = error as SyntaxFault
     fail('syntax', `{${source}}: ${rawMessage ?? (error as Error).message}`, {
       offset: location?.start.offset ?? 0,

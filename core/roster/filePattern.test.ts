@@ -88,6 +88,55 @@ describe('named parts of file names', () => {
   })
 })
 
+describe('patterns of many parts of any length', () => {
+  it('end soon, however many ways a name can be parted in', () => {
+    const many = 'abcdefgh'.split('').map((part) => `{${part}}`)
+    const name = 'a'.repeat(250)
+    expect(pattern(`${many.join('')}-x`).match(name)).toBeUndefined()
+    expect(pattern(`${'*a'.repeat(30)}-{x}`).match(name)).toBeUndefined()
+    expect(pattern(`${many.join('a/')}-x`).match(Array.from({ length: 8 }, () => name).join('/'))).toBeUndefined() // prettier-ignore
+    expect(() => pattern(`{a}${many.join('')}-x`)).toThrow('a part stands twice among too many parts')
+  })
+  it('give each part the fewest letters, as few of them do', () => {
+    const text = fc.string({ unit: fc.constantFrom('a', 'b', '_', '1', '.'), maxLength: 12 })
+    const piece = fc.oneof(
+      fc.constantFrom('*', '?', 'a', 'b', '_', '.'),
+      fc.constantFrom('text', '#', '00', 'yyyy').map((format) => ({ format })),
+    )
+    fc.assert(
+      fc.property(fc.array(piece, { maxLength: 7 }), text, (made, name) => {
+        const parts = made.map((one, i): PatternPiece =>
+          typeof one === 'string'
+            ? one
+            : { part: `p${i}`, format: one.format === 'text' ? undefined : one.format },
+        )
+        const whole = [...parts, { part: 'x', format: undefined }, '*', { part: 'y', format: undefined }, '*']
+        // the same as an ECMAScript regular expression, which tries one way after another
+        const source = whole.map((one) => {
+          if (typeof one === 'string') return one.replace('.', '\\.').replace('*', '[^/]*').replace('?', '[^/]')
+          const open = { '#': '\\d+', '00': '\\d{2}', yyyy: '\\d{4}' }[one.format ?? ''] ?? '[^/]+?'
+          return `(?<${one.part}>${open})`
+        }) // prettier-ignore
+        const groups = new RegExp(`^${source.join('')}$`, 's').exec(name)?.groups
+        const row = filePattern(whole, { subfolders: false, zone: 'UTC' }).match(name)
+        const plain = (key: string) => (/^yyyy$/.test(formats.get(key) ?? '') ? String(row?.[key]).slice(0, 4) : String(row?.[key])) // prettier-ignore
+        const formats = new Map(whole.flatMap((one) => (typeof one === 'string' ? [] : [[one.part, one.format]]))) // prettier-ignore
+        expect(row === undefined).toBe(groups === undefined || unread(groups, formats))
+        if (row)
+          for (const [key, value] of Object.entries(groups ?? {}))
+            expect(plain(key)).toBe(/^[#0]+$/.test(formats.get(key) ?? '') ? String(Number(value)) : value)
+      }),
+      { numRuns: 400 },
+    )
+  })
+})
+
+/** Is there a year that no calendar has? */
+const unread = (groups: Record<string, string>, formats: ReadonlyMap<string, string | undefined>): boolean =>
+  Object.entries(groups).some(
+    ([key, value]) => formats.get(key) === 'yyyy' && timeReader('yyyy', 'UTC').read(value) === undefined,
+  )
+
 describe('dates read back (UTS #35)', () => {
   // what is formatted by a pattern that has day and year is read back as it was
   it.each([

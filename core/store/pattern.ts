@@ -67,7 +67,8 @@ export function wildcardSource(pattern: string): string {
   for (let i = 0; i < pattern.length; i++) {
     const char = pattern[i]!
     if (char === '\\' && /[*?\\]/.test(pattern[i + 1] ?? '')) source += `\\${pattern[++i]}`
-    else if (char === '*') source += '[^/]*'
+    // many of them are one
+    else if (char === '*') source += source.endsWith('[^/]*') ? '' : '[^/]*'
     else if (char === '?') source += '[^/]'
     else source += escapeRegExp(char)
   }
