@@ -67,7 +67,10 @@ export async function serve(): Promise<number> {
     },
     log,
   )
-  const server = createServer(app)
+  // who sends or reads nothing for so long is not waited for
+  const server = createServer({ headersTimeout: 15_000, requestTimeout: 60_000 }, app)
+  server.setTimeout(120_000)
+  server.maxConnections = 5000
   const host = process.env.MATTOCK_HOST ?? '127.0.0.1'
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject)

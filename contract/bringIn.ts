@@ -41,6 +41,7 @@ export const bringInRoutes = {
     method: 'post',
     path: '/api/jobs-in/check',
     summary: 'mistakes of documents by line, and what they name that is missing here',
+    large: true,
     body: z.object({ documents: documentsSchema, environment: z.string() }),
     response: z.object({
       documents: z.array(
@@ -71,6 +72,7 @@ export const bringInRoutes = {
     method: 'post',
     path: '/api/jobs-in',
     summary: 'bring documents in, with what was missing',
+    large: true,
     body: z.object({
       documents: documentsSchema,
       environment: z.string(),

@@ -46,6 +46,10 @@ export const controlChangeSchema = z.object({
   after: rowSchema.nullable(),
 })
 
+/** Rows that are taken at once. */
+const mostRows = 10_000
+const tooMany = `at most ${mostRows.toLocaleString('en')} rows are taken at once; send them in several parts`
+
 export const controlRoutes = {
   controlTables: route({
     method: 'get',
@@ -68,7 +72,8 @@ export const controlRoutes = {
     summary: 'save edits: all of them, or none where a row was changed meanwhile',
     params: name,
     query: inEnvironment,
-    body: z.object({ edits: z.array(controlEditSchema) }),
+    large: true,
+    body: z.object({ edits: z.array(controlEditSchema).max(mostRows, tooMany) }),
     response: controlSavedSchema,
   }),
   controlHistory: route({
@@ -86,19 +91,21 @@ export const controlRoutes = {
     summary: 'what edits would do to the loads of every job that reads the table',
     params: name,
     query: inEnvironment,
-    body: z.object({ edits: z.array(controlEditSchema) }),
+    large: true,
+    body: z.object({ edits: z.array(controlEditSchema).max(mostRows, tooMany) }),
     response: z.array(jobEffectSchema),
   }),
   createControl: route({
     method: 'post',
     path: '/api/control',
     summary: 'make a control table with its first rows',
+    large: true,
     body: z.object({
       name: z.string(),
       title: z.string().min(1),
       columns: z.array(columnSchema).min(1),
       key: z.array(z.string()).min(1),
-      rows: z.array(rowSchema).default([]),
+      rows: z.array(rowSchema).max(mostRows, tooMany).default([]),
       rules: z.record(z.string(), cellRulesSchema).default({}),
     }),
   }),

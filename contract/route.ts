@@ -23,6 +23,8 @@ export interface Route<
   readonly of: InEnvironment | undefined
   /** Its text holds statements, which who may only look cannot make up: only what is saved is taken from them. */
   readonly typed: boolean
+  /** Many rows or documents may come with it. */
+  readonly large: boolean
   /** Its answer, where that is no JSON. */
   readonly produces: readonly string[]
   /** Codes of the faults that are its own; those of signing in and of a request that cannot be read are common to all. */
@@ -55,6 +57,7 @@ export function route<
   needs?: Needs
   of?: InEnvironment
   typed?: boolean
+  large?: boolean
   produces?: readonly string[]
   faults?: readonly FaultCode[]
 }): Route<P, Q, B, R> {
@@ -69,6 +72,7 @@ export function route<
     needs: given.needs ?? (given.method === 'get' ? 'look' : 'build'),
     of: given.of,
     typed: given.typed ?? false,
+    large: given.large ?? false,
     produces: given.produces ?? [],
     faults: given.faults ?? [],
   }

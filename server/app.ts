@@ -16,17 +16,18 @@ import { jobJsonSchema } from '../core/job/document'
 import type { Engine } from '../engine/context/engine'
 import { isSaved } from '../engine/jobs/versions'
 import type { Asked, ServerOptions } from './handler'
-import { fromOurPages, whoAsks, type Account } from './auth'
+import { fromOurPages, lineOf, whoAsks, type Account } from './auth'
+import { readBody } from './bodies'
 import { liveEvents } from './events'
 import { environmentIn, environmentOf, maySomewhere } from './environmentOf'
 import { faultOf } from './faultOf'
 import { handlers } from './handlers'
 import { isOurHost } from './hosts'
+import { Turns } from './turns'
 import { downloadCatalog } from './handlers/catalog'
 import { downloadRejects } from './handlers/rejects'
 
-/** Bytes of a body that anybody may send. */
-const littleBytes = 16_384
+const untimed: ReadonlySet<string> = new Set([plainRoutes.health.path, plainRoutes.events.path])
 
 export function makeApp(engine: Engine, options: ServerOptions, log: Logger): express.Express {
   const app = express()
@@ -54,15 +55,11 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
       where: {},
     })
   })
-  // who is not known sends little: what they send is not even read
-  const [little, much] = [express.json({ limit: littleBytes }), express.json({ limit: '8mb' })]
-  app.use('/api', (request, response, next) => {
-    const { 'content-length': length, 'transfer-encoding': encoding } = request.headers
-    if (encoding === undefined && Number(length ?? 0) <= littleBytes) return little(request, response, next)
-    whoAsks(engine, request).then((account) => {
-      if (account) much(request, response, next)
-      else sendFault(response, { code: 'signed-out', message: 'sign in first', where: {} })
-    }, next)
+  const turns = new Turns()
+  app.use((request, response, next) => {
+    // streams stay, and are counted by themselves; how we are is known without looking
+    if (!request.path.startsWith('/api/') || untimed.has(request.path)) return next()
+    turns.take(lineOf(request), response).then(next, next)
   })
   const signIns = rateLimit({
     windowMs: 60_000,
@@ -95,8 +92,10 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
       }
       work().catch(next)
     })
-  plain(plainRoutes.openApi, (_request, response) => response.json(openApi()))
-  plain(plainRoutes.jobSchema, (_request, response) => response.json(jobJsonSchema()))
+  // they do not change while it runs, and are large
+  const [description, schema] = [openApi(), jobJsonSchema()].map((one) => Buffer.from(JSON.stringify(one)))
+  plain(plainRoutes.openApi, (_request, response) => response.type('json').end(description))
+  plain(plainRoutes.jobSchema, (_request, response) => response.type('json').end(schema))
   plain(plainRoutes.health, (_request, response) => {
     const health = options.health.now()
     response
@@ -148,7 +147,7 @@ const numberIn = (text: unknown): number => (/^\d{1,9}$/.test(String(text)) ? Nu
 function register(app: express.Express, key: keyof Routes, engine: Engine, options: ServerOptions): void {
   const route: Route = routes[key]
   const handler = handlers[key] as unknown as (asked: Asked, given: object) => Promise<unknown>
-  app[route.method](route.path, (request, response, next) => {
+  app[route.method](route.path, readBody(engine, route, sendFault), (request, response, next) => {
     const answer = async () => {
       if (route.method !== 'get' && !fromOurPages(request))
         return sendFault(response, {

@@ -67,4 +67,11 @@ describe('a file that is sent', () => {
     await writing
     await writeAll({ write: () => true } as never, 'x')
   })
+
+  it('is not written to one who reads nothing', async () => {
+    const heard = new Map<string, () => void>()
+    const gone = { write: () => false, once: (name: string, go: () => void) => heard.set(name, go), off: () => {}, destroy: () => heard.get('close')!() } // prettier-ignore
+    await writeAll(gone as never, 'x', 20)
+    await writeAll({ destroyed: true } as never, 'x')
+  })
 })

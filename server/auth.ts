@@ -115,9 +115,29 @@ const columns = {
 /** Who asks: by a bearer token (the command) or the session cookie (the browser). */
 export async function whoAsks(engine: Engine, request: Request): Promise<Account | undefined> {
   const token = tokenOf(request)
-  if (token !== undefined) return await whoseToken(engine, sha256(token))
-  const value = cookieOf(request)
-  return value ? await whoseSession(engine, sha256(value)) : undefined
+  const value = token ?? cookieOf(request)
+  if (!value) return undefined
+  const hash = sha256(value)
+  const account = await (token === undefined ? whoseSession(engine, hash) : whoseToken(engine, hash))
+  if (account) remember(hash, account.id)
+  return account
+}
+
+/** Who asked before, by the hash of what they asked with; only whose turn it is goes by it. */
+const askedBefore = new Map<string, number>()
+const askedKept = 10_000
+
+function remember(hash: string, id: number): void {
+  askedBefore.delete(hash)
+  askedBefore.set(hash, id)
+  if (askedBefore.size > askedKept) askedBefore.delete(askedBefore.keys().next().value!)
+}
+
+/** In whose line a request waits for its turn: its person's, or, while that is not known, that of where it comes from. */
+export function lineOf(request: Request): string {
+  const value = tokenOf(request) ?? cookieOf(request)
+  const id = value ? askedBefore.get(sha256(value)) : undefined
+  return id === undefined ? `from ${request.socket.remoteAddress}` : `person ${id}`
 }
 
 async function whoseToken(engine: Engine, hash: string): Promise<Account | undefined> {

@@ -1,5 +1,6 @@
 import type { Request, Response } from 'express'
 import pg from 'pg'
+import { fail } from '../core/fault'
 import type { Engine } from '../engine/context/engine'
 import { whoseSession, type Account } from './auth'
 
@@ -44,6 +45,27 @@ function hear(engine: Engine, hearing: Hearing): Promise<void> {
 /** Open streams by the session that opened them: they end with it. */
 const streams = new Map<string, Set<Response>>()
 
+/** Streams of one person, and of all. A page has one. */
+const mostStreams = { person: 40, all: 2000 }
+const open = new Map<number, number>()
+
+/** Counts a stream of somebody until it ends. @throws FaultError `too-many` */
+function countStream({ id }: Account, response: Response): void {
+  const own = open.get(id) ?? 0
+  const all = [...open.values()].reduce((sum, one) => sum + one, 0)
+  if (own >= mostStreams.person) fail('too-many', `${own} pages of yours listen already; close some of them`)
+  if (all >= mostStreams.all) fail('busy', `${all} pages listen already, more are not served`)
+  open.set(id, own + 1)
+  response.once('close', () => {
+    const left = (open.get(id) ?? 1) - 1
+    if (left > 0) open.set(id, left)
+    else open.delete(id)
+  })
+}
+
+/** Bytes that wait for somebody who does not read: they are let go of, and come back by themselves if they are there. */
+const mostUnread = 65_536
+
 /** Ends the streams of a session that ended. */
 export function endStreams(session: string): void {
   for (const response of streams.get(session) ?? []) response.end()
@@ -52,6 +74,7 @@ export function endStreams(session: string): void {
 
 /** Server-sent events (HTML standard, 9.2): which runs changed, at most four times a second. */
 export function liveEvents(engine: Engine, account: Account, request: Request, response: Response): void {
+  countStream(account, response)
   response.writeHead(200, {
     'Content-Type': 'text/event-stream',
     'Cache-Control': 'no-store',
@@ -61,6 +84,7 @@ export function liveEvents(engine: Engine, account: Account, request: Request, r
   let changed = new Set<string>()
   const listener: Listener = (what) => changed.add(what)
   const flush = setInterval(() => {
+    if (response.writableLength > mostUnread) return void response.destroy()
     if (changed.size === 0) return
     const runs = [...changed].map((what) => (JSON.parse(what) as { run?: number }).run)
     response.write(`data: ${JSON.stringify({ runs })}\n\n`)

@@ -28,6 +28,8 @@ export function faultOf(error: Error, health: HealthWatch): Told {
   }
   const asked = databaseFault(error, health)
   if (asked) return asked
+  if ('limit' in error && typeof error.limit === 'number' && 'status' in error && error.status === 413)
+    return { status: 413, fault: { code: 'request', message: `more than ${Math.round(error.limit / 1024).toLocaleString('en')} kB at once are not read; send it in several parts`, where: {} } } // prettier-ignore
   if ('status' in error && typeof error.status === 'number' && error.status < 500)
     return { status: error.status, fault: { code: 'request', message: error.message, where: {} } }
   return {

@@ -1,4 +1,4 @@
-import type { PlannerAsks, Planner } from '../engine/planner/asks'
+import type { PlannerAsks } from '../engine/planner/asks'
 import type { Asked } from './handler'
 
 type Who = Pick<Asked, 'account' | 'options' | 'response'>
@@ -11,7 +11,7 @@ export function plannerOf<K extends keyof PlannerAsks>(
   { account, options, response }: Who,
   kind: K,
   ...given: Given<K>
-): ReturnType<Planner['ask']> & Promise<Awaited<ReturnType<PlannerAsks[K]>>> {
+): Promise<Awaited<ReturnType<PlannerAsks[K]>>> {
   const gone = new AbortController()
   response.once('close', () => gone.abort())
   return options.planner.ask(

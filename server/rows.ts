@@ -1,6 +1,5 @@
 import { fail } from '../core/fault'
 import type { Job } from '../core/job/document'
-import { parseJob } from '../core/job/parse'
 import { may } from '../core/rights'
 import { areOpen, refuseClosed } from '../engine/catalog/openRows'
 import { documentOf, readVersion } from '../engine/jobs/versions'
@@ -13,13 +12,14 @@ export const seesAll = ({ account }: Pick<Who, 'account'>, environment: string):
   may(account, 'run', environment)
 
 /** Holds the rows of a job's rosters to who may see them. @throws FaultError `forbidden` */
-export async function holdRosters(asked: Who, environment: string, job: Job | undefined): Promise<void> {
-  if (job && !seesAll(asked, environment)) await refuseClosed(asked.engine, environment, job)
+export async function holdRosters(asked: Who, environment: string, job: Job): Promise<void> {
+  if (!seesAll(asked, environment)) await refuseClosed(asked.engine, environment, job)
 }
 
-/** The same of a document as it is typed; one that cannot be read has no rows. */
-export const holdText = (asked: Who, environment: string, text: string): Promise<void> =>
-  holdRosters(asked, environment, parseJob(text).job)
+/** The same of a text; who may only look has none but those that were saved. */
+export async function holdText(asked: Who, environment: string, text: string): Promise<void> {
+  if (!seesAll(asked, environment)) await holdRosters(asked, environment, documentOf({ text }))
+}
 
 /** The same of the newest version of a job. */
 export async function holdJob(asked: Who, environment: string, name: string): Promise<void> {
@@ -27,12 +27,10 @@ export async function holdJob(asked: Who, environment: string, name: string): Pr
     await holdRosters(asked, environment, documentOf(await readVersion(asked.engine, name)))
 }
 
-/** The same of a plan, or of the plan of a run. */
-export async function holdPlan(asked: Who, id: number, of: 'plan' | 'run' = 'plan'): Promise<void> {
+/** The same of a plan. */
+export async function holdPlan(asked: Who, id: number): Promise<void> {
   const { rows } = await asked.engine.db.$client.query<{ environment: string; text: string }>(
-    of === 'plan'
-      ? 'select p.environment, v.text from mattock.plan p join mattock.job_version v on v.id = p.version_id where p.id = $1'
-      : 'select r.environment, v.text from mattock.run r join mattock.job_version v on v.id = r.version_id where r.id = $1',
+    'select p.environment, v.text from mattock.plan p join mattock.job_version v on v.id = p.version_id where p.id = $1',
     [id],
   )
   const [found] = rows

@@ -21,7 +21,7 @@ export const documents: {
   }
 } = {
   connection: { words: 'connection', read: documentReader(connectionSchema) },
-  control: { words: 'control table', read: documentReader(controlSchema) },
+  control: { words: 'control table', read: documentReader(controlSchema, 1_000_000) },
   job: { words: 'job', read: documentReader(jobSchema) },
 }
 

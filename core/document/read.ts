@@ -11,11 +11,17 @@ export interface ReadDocument<T> {
   place(path: string): { line: number; column: number }
 }
 
-/** A reader of YAML documents of one schema; every mistake carries its line and column. Never throws. */
-export function documentReader<S extends z.ZodType>(schema: S): (text: string) => ReadDocument<z.output<S>> {
+/**
+ * A reader of YAML documents of one schema, of so many letters at most; the largest jobs that anybody wrote by hand have a
+ * twentieth of it. Every mistake carries its line and column. Never throws.
+ */
+export function documentReader<S extends z.ZodType>(
+  schema: S,
+  mostLetters = 200_000,
+): (text: string) => ReadDocument<z.output<S>> {
   const known = [...keysIn(z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any' }))]
   return (text) => {
-    if (text.length > mostLetters) return tooLong(text.length)
+    if (text.length > mostLetters) return tooLong(text.length, mostLetters)
     const lines = new LineCounter()
     const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true })
     const at = (offset: number) => {
@@ -23,35 +29,58 @@ export function documentReader<S extends z.ZodType>(schema: S): (text: string) =
       return { line: Math.max(line, 1), column: Math.max(col, 1) }
     }
     const place = (path: string) => at(offsetOf(document, path === '' ? [] : path.split('.')))
-    const faults: Fault[] = document.errors.map((error) => ({
-      code: 'yaml',
-      message: error.message,
-      where: { ...at(error.pos[0]), length: Math.max(1, error.pos[1] - error.pos[0]) },
-    }))
+    const faults = most(document.errors, (error) => [
+      {
+        code: 'yaml',
+        message: inWords(error.message),
+        where: { ...at(error.pos[0]), length: Math.max(1, error.pos[1] - error.pos[0]) },
+      },
+    ])
     if (faults.length > 0) return { value: undefined, faults, place }
     let given: unknown
     try {
       // an alias of nothing, or of more than is good for anybody
       given = document.toJS()
     } catch (error) {
-      const message = (error as Error).message
+      const message = inWords((error as Error).message)
       return { value: undefined, faults: [{ code: 'yaml', message, where: { line: 1, column: 1 } }], place }
     }
     const checked = schema.safeParse(given)
     if (checked.success) return { value: checked.data, faults: [], place }
     return {
       value: undefined,
-      faults: checked.error.issues.flatMap((issue) => issueFaults(issue, place, known)),
+      faults: most(oneByOne(checked.error.issues), (issue) => issueFaults(issue, place, known)),
       place,
     }
   }
 }
 
-/** Letters of a document; the largest that anybody wrote by hand have a hundredth of it. */
-const mostLetters = 1_000_000
+/** Mistakes that are placed and told; nobody reads more, and each takes its time. */
+const mostFaults = 200
+
+/** The faults of the first things that are wrong, and how many more there are. */
+function most<T>(wrong: readonly T[], faultsOf: (one: T) => Fault[]): Fault[] {
+  const faults = wrong.slice(0, mostFaults).flatMap(faultsOf)
+  const more = wrong.length - mostFaults
+  if (more > 0) {
+    const message = `${more.toLocaleString('en')} more mistakes are not listed; mend the first ones and look again`
+    faults.push({ code: 'document', message, where: faults.at(-1)?.where ?? {} })
+  }
+  return faults
+}
+
+/** Many unknown keys are one issue: an issue of each. */
+const oneByOne = (issues: readonly z.core.$ZodIssue[]): z.core.$ZodIssue[] =>
+  issues.flatMap((issue): z.core.$ZodIssue[] =>
+    issue.code === 'unrecognized_keys' ? issue.keys.map((key) => ({ ...issue, keys: [key] })) : [issue],
+  )
+
+/** The end of a stack is no word of YAML. */
+const inWords = (message: string): string =>
+  /call stack/.test(message) ? 'lists or maps inside each other this deeply cannot be read' : message
 
 /** What is too long is not even read: that alone would take its time. */
-function tooLong(letters: number): ReadDocument<never> {
+function tooLong(letters: number, mostLetters: number): ReadDocument<never> {
   const message = `a document of ${letters.toLocaleString('en')} letters; at most ${mostLetters.toLocaleString('en')} are read`
   const first = { line: 1, column: 1 }
   return { value: undefined, faults: [{ code: 'document', message, where: first }], place: () => first }

@@ -60,6 +60,10 @@ export function countRounds(expr: Expr | undefined): void {
   if (!expr) return
   const { exprKind: kind } = expr
   switch (kind.case) {
+    case 'constExpr':
+    case 'identExpr':
+    case undefined:
+      return
     case 'selectExpr':
       return countRounds(kind.value.operand)
     case 'callExpr':

@@ -1,10 +1,17 @@
+import { outlineOf } from '../../core/job/outline'
+import { parseJob } from '../../core/job/parse'
+import { sarifLog } from '../../core/plan/sarif'
 import { mappingSheet } from '../catalog/mapping'
 import type { Engine } from '../context/engine'
+import { bringInJobs, checkDocuments } from '../jobs/bringIn'
+import { saveJob } from '../jobs/versions'
 import { previewRoster } from '../planning/previewRoster'
 import { resolveLoad } from '../planning/resolve'
 import { effectOfEdits, effectOfText } from '../planning/effect'
 import { makePlan, type PlanAsk } from '../planning/plan'
+import { readPlan } from '../planning/stored'
 import { compareStored, forecastStored } from '../planning/views'
+import { startTry } from '../trying/try'
 
 /** Work that would keep a server from answering others for seconds: it is done by the planner. */
 export const plannerAsks = {
@@ -16,10 +23,36 @@ export const plannerAsks = {
   previewRoster,
   mappingSheet,
   resolveLoad,
+  startTry,
+  checkDocuments,
+  bringInJobs,
+  saveJob: async (engine: Engine, ...given: Rest<typeof saveJob>) => {
+    const { version } = await saveJob(engine, ...given)
+    return { version }
+  },
+  /** What a text says, as an outline, and what is wrong with it. */
+  readText: (_engine: Engine, text: string) => {
+    const { job, faults, place } = parseJob(text)
+    return Promise.resolve({ outline: job ? outlineOf(job, place) : null, faults })
+  },
+  /** The findings of a plan as SARIF, held against the lines of the job's text. */
+  sarifOf: async (engine: Engine, id: number, text: string) => {
+    const { findings, job } = await readPlan(engine, id)
+    return sarifLog(findings, parseJob(text), `jobs/${job}.yaml`)
+  },
 }
 
+type Rest<F> = F extends (engine: Engine, ...given: infer G) => unknown ? G : never
+
+/** What takes moments: nobody waits for it behind a plan of their own. */
+export const lightAsks: ReadonlySet<keyof typeof plannerAsks> = new Set([
+  'readText',
+  'saveJob',
+  'resolveLoad',
+])
+
 export type PlannerAsks = typeof plannerAsks
-type Given<F> = F extends (engine: Engine, ...given: infer G) => unknown ? G : never
+type Given<F> = Rest<F>
 
 /** For whom something is worked out. */
 export interface Asker {

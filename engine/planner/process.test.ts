@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import type { Planner } from './asks'
-import { planApart } from './process'
+import { planApart, type PlannerOptions } from './process'
 
 // who plans is made up here: it answers, does nothing for long, stands still, or ends, as it is asked
 
@@ -19,12 +19,15 @@ process.on('message', ({ id, given: [what, more] }) => {
 `
 let folder: string
 let planner: Planner
-const open = (more: { processes?: number; within?: number } = {}) => {
+const open = (more: Partial<PlannerOptions> = {}) => {
   planner = planApart({ entry: join(folder, 'planner.mjs'), log: () => {}, ...more })
   const ask = planner.ask as (...all: unknown[]) => Promise<unknown>
   return (person: string, what: string, more?: unknown, signal?: AbortSignal) =>
     ask({ person, ...(signal ? { signal } : {}) }, 'compareStored', what, more)
 }
+/** What takes moments. */
+const read = (person: string, what: string, more?: unknown): Promise<unknown> =>
+  (planner.ask as (...all: unknown[]) => Promise<unknown>)({ person }, 'readText', what, more)
 beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), 'mattock-planner-'))
   writeFileSync(join(folder, 'planner.mjs'), made)
@@ -85,6 +88,34 @@ describe('planning apart', () => {
     await expect(second).rejects.toThrow(/nobody waited/)
     await first
     expect(await ask('ana', 'echo', 4)).toBe(4)
+  })
+
+  it('reads a text at once, whatever plans are worked out, the asker’s own among them', async () => {
+    const ask = open({ processes: 3, within: 3000 })
+    const plans = ['ana', 'ben', 'cid', 'dan'].map((person) =>
+      ask(person, 'spin').catch((error: Error) => error.message),
+    )
+    const order: string[] = []
+    void Promise.race(plans).then(() => order.push('a plan'))
+    await Promise.all(['ana', 'eve', 'ben'].map((person) => read(person, 'echo'))).then(() => order.push('texts')) // prettier-ignore
+    await Promise.all(plans)
+    expect(order).toEqual(['texts', 'a plan'])
+  })
+
+  it('ends a reading that does not end sooner than a plan', async () => {
+    open({ lightWithin: 500 })
+    await expect(read('ana', 'spin')).rejects.toThrow(/reading it took longer than 0.5 s/)
+  })
+
+  it('says that it is busy where others keep it so, rather than let wait', async () => {
+    const ask = open({ processes: 1, waits: 300, within: 2500 })
+    const long = ask('ana', 'spin').catch(() => {})
+    await expect(ask('ben', 'echo')).rejects.toMatchObject({ fault: { code: 'busy' } })
+    await long
+    // whoever waits for what is their own waits for it
+    const own = ask('ana', 'wait', 700)
+    expect(await ask('ana', 'echo', 5)).toBe(5)
+    await own
   })
 
   it('lets no one person fill the queue', async () => {

@@ -2,7 +2,7 @@ import { fork, type ChildProcess } from 'node:child_process'
 import { fail, FaultError, type Fault } from '../../core/fault'
 import type { Engine } from '../context/engine'
 import { DocumentError } from '../jobs/versions'
-import { plannerAsks, type Asker, type Planner } from './asks'
+import { lightAsks, plannerAsks, type Asker, type Planner } from './asks'
 
 interface Asked {
   readonly id: number
@@ -24,10 +24,14 @@ const young = 64
 export interface PlannerOptions {
   readonly entry: string
   readonly log: (message: string) => void
-  /** Processes: so many people's plans are worked out at the same time. */
+  /** Processes: so many things are worked out at the same time; one of them is for what takes moments only. */
   readonly processes?: number
   /** Milliseconds that one thing may take. */
   readonly within?: number
+  /** Milliseconds that what takes moments may take. */
+  readonly lightWithin?: number
+  /** Milliseconds that one thing may wait for others' things. */
+  readonly waits?: number
 }
 
 /** Things of one person that may wait. */
@@ -41,7 +45,13 @@ interface Task {
   readonly given: readonly unknown[]
   readonly resolve: (value: never) => void
   readonly reject: (error: Error) => void
+  /** Ends the wait for a turn. */
+  patience?: NodeJS.Timeout
 }
+
+const isLight = ({ kind }: Task): boolean => lightAsks.has(kind)
+/** Of each person one thing at a time, and beside it one that takes moments. */
+const laneOf = (task: Task): string => `${isLight(task) ? 'light' : 'heavy'} ${task.asker.person}`
 
 interface Place {
   child: ChildProcess
@@ -52,7 +62,14 @@ interface Place {
  * Plans in processes of their own, started again where they ended: a plan of 300,000 loads keeps a core busy for seconds,
  * one too large for the memory ends nobody else, and one that does not end is ended.
  */
-export function planApart({ entry, log, processes = 2, within = 120_000 }: PlannerOptions): Planner {
+export function planApart({
+  entry,
+  log,
+  processes = 3,
+  within = 120_000,
+  lightWithin = 10_000,
+  waits = 15_000,
+}: PlannerOptions): Planner {
   let next = 0
   let closed = false
   const waiting: Task[] = []
@@ -91,15 +108,26 @@ export function planApart({ entry, log, processes = 2, within = 120_000 }: Plann
   const give = () => {
     for (const place of places) {
       if (place.task) continue
-      const busy = new Set(places.map(({ task }) => task?.asker.person))
+      const begun = places.flatMap(({ task }) => task ?? [])
+      const busy = new Set(begun.map(laneOf))
+      // what takes moments always finds a place that no plan holds for long
+      const full = processes > 1 && begun.filter((task) => !isLight(task)).length >= processes - 1
       const [task] = waiting
-        .filter(({ asker }) => !busy.has(asker.person))
+        .filter((one) => !busy.has(laneOf(one)) && !(full && !isLight(one)))
         .sort((a, b) => turnOf(a) - turnOf(b))
       if (!task) return
       waiting.splice(waiting.indexOf(task), 1)
+      clearTimeout(task.patience)
       turns.set(task.asker.person, next)
       work(place, task)
     }
+  }
+  const leave = (task: Task, reason: Error) => {
+    const at = waiting.indexOf(task)
+    if (at < 0) return
+    waiting.splice(at, 1)
+    clearTimeout(task.patience)
+    task.reject(reason)
   }
   const work = (place: Place, task: Task) => {
     const { child } = place
@@ -107,9 +135,11 @@ export function planApart({ entry, log, processes = 2, within = 120_000 }: Plann
     const began = performance.now()
     place.task = task
     const { signal } = task.asker
+    const light = isLight(task)
+    const most = light ? lightWithin : within
     const limit = setTimeout(
-      () => breakOff(place, fault(`planning took longer than ${within / 1000} s and was broken off; plan fewer slices or rows, and look at its expressions`)), // prettier-ignore
-      within,
+      () => breakOff(place, fault(`${light ? 'reading it' : 'planning'} took longer than ${most / 1000} s and was broken off; ${light ? 'make the text shorter' : 'plan fewer slices or rows, and look at its expressions'}`)), // prettier-ignore
+      most,
     )
     let patience: NodeJS.Timeout | undefined
     const nobodyWaits = () => {
@@ -148,13 +178,17 @@ export function planApart({ entry, log, processes = 2, within = 120_000 }: Plann
     ask: (asker, kind, ...given) =>
       new Promise((resolve, reject) => {
         if (waiting.filter((task) => task.asker.person === asker.person).length >= mostWaiting)
-          return reject(new FaultError({ code: 'busy', message: 'much of yours is being worked out already; wait a moment', where: {} })) // prettier-ignore
+          return reject(busyFault('much of yours is being worked out already; wait a moment'))
         const task: Task = { asker, kind, given, resolve: resolve as never, reject }
         asker.signal?.addEventListener('abort', () => {
-          const at = waiting.indexOf(task)
-          if (at >= 0) waiting.splice(at, 1)
-          if (at >= 0) reject(fault('nobody waited for it any more'))
+          leave(task, fault('nobody waited for it any more'))
         }, { once: true }) // prettier-ignore
+        // of their own things people see the end
+        const others = () => places.some(({ task: other }) => other && other.asker.person !== task.asker.person) // prettier-ignore
+        task.patience = setTimeout(
+          () => others() && leave(task, busyFault(`other people’s plans are being worked out; this did not get its turn within ${waits / 1000} s, ask again in a moment`)), // prettier-ignore
+          waits,
+        )
         waiting.push(task)
         give()
       }),
@@ -162,10 +196,12 @@ export function planApart({ entry, log, processes = 2, within = 120_000 }: Plann
       closed = true
       // they may be busy for long, and what they have begun in the store goes back
       for (const { child } of places) child.kill('SIGKILL')
+      for (const { patience } of waiting) clearTimeout(patience)
     },
   }
 }
 
+const busyFault = (message: string): FaultError => new FaultError({ code: 'busy', message, where: {} })
 const fault = (message: string): FaultError => new FaultError({ code: 'planner', message, where: {} })
 
 function errorOf(answer: Exclude<Answered, { result: unknown }>): Error {

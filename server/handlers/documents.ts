@@ -4,8 +4,6 @@ import { asc, eq } from 'drizzle-orm'
 import type { Response } from 'express'
 import { balances } from '../../core/balance/balance'
 import type { Resolved } from '../../core/text/slot'
-import { parseJob } from '../../core/job/parse'
-import { sarifLog } from '../../core/plan/sarif'
 import { resolvedText } from '../../core/plan/differing'
 import { jobVersion, load as loadTable, type StoredPart } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
@@ -186,9 +184,7 @@ export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'run
       } else {
         const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
         sendAs(response, `${name}.sarif`, 'application/sarif+json; charset=utf-8')
-        response.end(
-          JSON.stringify(sarifLog(plan.findings, parseJob(version!.text), `jobs/${plan.job}.yaml`)),
-        )
+        response.end(JSON.stringify(await plannerOf(asked, 'sarifOf', plan.id, version!.text)))
       }
       return undefined as never
     },

@@ -1,18 +1,33 @@
+import { createHash } from 'node:crypto'
 import { rosterText } from '../../core/job/rosters'
 import { desc, eq, sql } from 'drizzle-orm'
 import { jobVersion } from '../../database/schema'
-import { parseJob } from '../../core/job/parse'
-import { outlineOf, type Outline } from '../../core/job/outline'
+import type { Outline } from '../../core/job/outline'
 import { newestClosed } from '../../core/slice/slices'
-import { documentOf, newestVersions, readVersion, saveJob } from '../../engine/jobs/versions'
-import { bringInJobs, checkDocuments } from '../../engine/jobs/bringIn'
+import { documentOf, newestVersions, readVersion } from '../../engine/jobs/versions'
 import { jobUses } from '../../engine/jobs/uses'
 import { fail } from '../../core/fault'
 import { may } from '../../core/rights'
+import type { PlannerAsks } from '../../engine/planner/asks'
 import { mutable } from '../mutable'
 import { plannerOf } from '../planner'
 import { holdText } from '../rows'
-import type { Handlers } from '../handler'
+import type { Asked, Handlers } from '../handler'
+
+/** What texts say by their SHA-256, those asked for last: a text never says anything else. */
+const said = new Map<string, Awaited<ReturnType<PlannerAsks['readText']>>>()
+const saidKept = 200
+
+/** What a text says. It may take its time: it is not read where others wait. */
+async function textOf(asked: Asked, text: string) {
+  const key = createHash('sha256').update(text).digest('base64')
+  const known = said.get(key)
+  if (known) return known
+  const read = await plannerOf(asked, 'readText', text)
+  said.set(key, read)
+  if (said.size > saidKept) said.delete(said.keys().next().value!)
+  return read
+}
 
 /** An outline with lists that may be changed, as the contract has them. */
 const plainOutline = (outline: Outline) => structuredClone(outline) as never
@@ -57,7 +72,8 @@ export const jobHandlers: Pick<
       }
     })
   },
-  job: async ({ engine }, { params, query }) => {
+  job: async (asked, { params, query }) => {
+    const { engine } = asked
     const version = await readVersion(engine, params.name, query.version)
     const versions = await engine.db
       .select({
@@ -69,8 +85,8 @@ export const jobHandlers: Pick<
       .from(jobVersion)
       .where(eq(jobVersion.job, params.name))
       .orderBy(desc(jobVersion.version))
-    const { job, place } = parseJob(version.text)
-    const document = job ?? documentOf(version)
+    const document = documentOf(version)
+    const { outline } = await textOf(asked, version.text)
     return {
       name: params.name,
       version: version.version,
@@ -80,14 +96,15 @@ export const jobHandlers: Pick<
       savedBy: version.by,
       message: version.message,
       versions,
-      outline: plainOutline(outlineOf(document, place)),
+      outline: plainOutline(outline!),
       newestSlice: document.slices
         ? (newestClosed(document.slices, new Date().toISOString())?.label ?? null)
         : null,
     }
   },
-  saveJob: async ({ engine, account }, { params, body }) => {
-    const { version } = await saveJob(engine, body.text, {
+  saveJob: async (asked, { params, body }) => {
+    const { engine, account } = asked
+    const { version } = await plannerOf(asked, 'saveJob', body.text, {
       name: params.name,
       base: body.base,
       by: account.name,
@@ -96,23 +113,24 @@ export const jobHandlers: Pick<
     await engine.db.execute(sql`select pg_notify('mattock', '{}')`)
     return { version }
   },
-  checkJob: async (_asked, { body }) => {
-    const { job, faults, place } = parseJob(body.text)
+  checkJob: async (asked, { body }) => {
+    const { outline, faults } = await textOf(asked, body.text)
     return {
-      outline: job ? plainOutline(outlineOf(job, place)) : null,
+      outline: outline && plainOutline(outline),
       faults: faults.map(({ code, message, where }) => ({ code, message, where: { ...where } })),
     }
   },
   jobUses: async ({ engine }, { params, query }) =>
     mutable(await jobUses(engine, params.name, query.environment)) as never,
-  checkDocuments: async ({ engine }, { body }) =>
-    mutable(await checkDocuments(engine, body.documents, body.environment)) as never,
-  bringInJobs: async ({ engine, account }, { body }) => {
+  checkDocuments: async (asked, { body }) =>
+    mutable(await plannerOf(asked, 'checkDocuments', body.documents, body.environment)) as never,
+  bringInJobs: async (asked, { body }) => {
+    const { account } = asked
     const { connections, values } = body.given
     const sets = Object.keys(values).length > 0 || Object.values(connections).some((one) => !('use' in one))
     if (sets && !may(account, 'house'))
       fail('forbidden', 'what is missing are connections or values of the environment; who runs the house sets those up') // prettier-ignore
-    return await bringInJobs(engine, { ...body, by: account.name })
+    return await plannerOf(asked, 'bringInJobs', { ...body, by: account.name })
   },
   jobEffect: async (asked, { params, body }) => {
     await holdText(asked, body.environment, body.text)

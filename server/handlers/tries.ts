@@ -1,19 +1,10 @@
 import { and, eq } from 'drizzle-orm'
-import { parseJob } from '../../core/job/parse'
 import { fail } from '../../core/fault'
 import { tryStep } from '../../database/schema'
-import { isSaved } from '../../engine/jobs/versions'
-import {
-  clearTry,
-  goOn,
-  readTry,
-  schemaOf,
-  startTry,
-  stopTry,
-  triesOf,
-  trySteps,
-} from '../../engine/trying/try'
+import { documentOf, isSaved } from '../../engine/jobs/versions'
+import { clearTry, goOn, readTry, schemaOf, stopTry, triesOf, trySteps } from '../../engine/trying/try'
 import { mutable } from '../mutable'
+import { plannerOf } from '../planner'
 import type { Handlers } from '../handler'
 import { seesAll } from '../rows'
 
@@ -36,19 +27,18 @@ export const tryHandlers: Pick<
   Handlers,
   'startTry' | 'tries' | 'try' | 'tryDocument' | 'tryStep' | 'goOnTry' | 'stopTry' | 'clearTry'
 > = {
-  startTry: async ({ engine, account }, { body }) => ({
-    id: await startTry(engine, { ...body, by: account.name }),
+  startTry: async (asked, { body }) => ({
+    id: await plannerOf(asked, 'startTry', { ...body, by: asked.account.name }),
   }),
   tries: async ({ engine }, { params }) => (await triesOf(engine, params.name, 20)).map(brief),
   try: async ({ engine }, { params }) => {
     const found = await readTry(engine, params.id)
     const steps = await trySteps(engine, params.id)
-    const { job } = parseJob(found.document)
     return mutable({
       ...brief(found),
       ask: found.ask,
       parameters: found.parameters,
-      zone: job?.slices?.zone ?? 'UTC',
+      zone: documentOf({ text: found.document }).slices?.zone ?? 'UTC',
       fault: found.fault,
       clearedAt: found.clearedAt,
       scratch: {

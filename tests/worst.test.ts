@@ -1,0 +1,106 @@
+import { fork, type ChildProcess } from 'node:child_process'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import { cookieName } from '../server/auth'
+import { pace } from './support/pace'
+import { startDemo, type Started } from './support/started'
+
+// whatever one person asks for, others are answered as before, within 300 ms more
+
+vi.setConfig({ testTimeout: 240_000 })
+
+let demo: Started
+let bad = ''
+beforeAll(async () => {
+  demo = await startDemo('worst', false)
+  const signedIn = await fetch(`${demo.url}/api/session`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json', 'x-mattock': '1' },
+    body: JSON.stringify({ email: 'holm@ostrel.example', password: 'sallow-meter-5' }),
+  })
+  bad = signedIn.headers.get('set-cookie')!.split(';')[0]!
+  expect(bad).toContain(cookieName)
+})
+afterAll(async () => await demo.stop())
+
+const other = async (method: string, path: string, body?: object) =>
+  await fetch(`${demo.url}${path}`, {
+    method,
+    headers: { authorization: `Bearer ${demo.token}`, 'content-type': 'application/json' },
+    ...(body ? { body: JSON.stringify(body) } : {}),
+  })
+
+/** The longest that another person waits for an answer, in ms, until `until` is there: pages, and texts as they are typed. */
+async function longest(until: Promise<unknown>): Promise<number> {
+  let over = false
+  void until.finally(() => (over = true))
+  let most = 0
+  for (let i = 0; !over || i < 6; i++) {
+    const begun = performance.now()
+    const answer = await (i % 3 === 2
+      ? other('POST', '/api/jobs/check', { text: `mattock: job/1\nname: n${i}` })
+      : other('GET', ['/api/jobs', '/api/runs?limit=50'][i % 2]!))
+    expect(answer.status).toBe(200)
+    await answer.text()
+    most = Math.max(most, performance.now() - begun)
+    await new Promise((resolve) => setTimeout(resolve, 20))
+  }
+  return most
+}
+
+/** Asks for the worst, and leaves after some seconds. Returns what was answered; undefined where it left before. */
+async function attack(name: string, seconds: number): Promise<number[] | undefined> {
+  const child: ChildProcess = fork(join(import.meta.dirname, 'support/attack.mjs'), { execArgv: [] })
+  const said = new Promise<number[] | undefined>((resolve) => {
+    child.on('message', (message: { statuses?: number[] }) => message.statuses && resolve(message.statuses))
+    child.once('exit', () => resolve(undefined))
+  })
+  child.send({ base: demo.url, cookie: bad, name })
+  const leaves = setTimeout(() => child.kill('SIGKILL'), seconds * 1000)
+  const answered = await said
+  clearTimeout(leaves)
+  child.kill('SIGKILL')
+  return answered
+}
+
+describe('one person’s worst', () => {
+  it.each([
+    ['open lists', 200],
+    ['ten thousand keys', 200],
+    ['as many mistakes as letters', 200],
+    ['seven million letters', 413],
+    ['lists in lists', 400],
+    ['names without end', 200],
+    ['an expression of ten thousand million rounds', undefined],
+    ['a roster of millions', 200],
+    ['three hundred pages', 200],
+    ['a search of wildcards', 200],
+    ['ten thousand rows of a control table', 200],
+    ['passwords of a million letters', 401],
+  ])('%s: others do not wait for it', async (name, status) => {
+    const quiet = await longest(new Promise((resolve) => setTimeout(resolve, 300)))
+    // a machine that does something else in the same moment is no fault of ours: of three times the best
+    let best = Infinity
+    for (let i = 0; i < 3 && best > quiet + 300; i++) {
+      const attacked = attack(name, 6)
+      best = Math.min(best, await longest(attacked))
+      const statuses = await attacked
+      if (statuses && status !== undefined) expect(statuses).toContain(status)
+    }
+    expect(best).toBeLessThan(quiet + 300 * pace())
+  })
+})
+
+describe('who reads nothing', () => {
+  it('of a stream is let go of, and keeps nobody from listening', async () => {
+    const listening = await Promise.all(Array.from({ length: 40 }, () => other('GET', '/api/events')))
+    expect(listening.map(({ status }) => status)).toEqual(Array.from({ length: 40 }, () => 200))
+    const one = await other('GET', '/api/events')
+    expect(one.status).toBe(429)
+    expect(await one.json()).toMatchObject({
+      error: { code: 'too-many', message: expect.stringContaining('close some of them') },
+    })
+    await Promise.all(listening.map(async ({ body }) => await body!.cancel()))
+    expect((await other('GET', '/api/jobs')).status).toBe(200)
+  })
+})
