@@ -1,4 +1,5 @@
 import { endHard, endWithParent } from './hard'
+import { sayWeGoOn } from './keep'
 import { openEngine } from '../engine/context/engine'
 import { openLog } from '../engine/context/logger'
 import type { FromApart, ToApart } from '../engine/queue/apart'
@@ -13,7 +14,7 @@ export async function apart(): Promise<number> {
   const engine = await openEngine(url, data, 4, openLog('apart'))
   const abort = new AbortController()
   // without its worker nobody would hear of its end
-  process.on('disconnect', () => endHard())
+  sayWeGoOn(() => endHard())
   const said = new Promise<void>((resolve) => {
     process.on('message', (message: ToApart) => {
       if ('stop' in message) return abort.abort()

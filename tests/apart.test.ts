@@ -80,6 +80,18 @@ describe('a load whose worker dies twice', () => {
     expect(await bench.rows('select count(*)::int as n from public.beside')).toEqual([{ n: 4 }])
   })
 
+  it('stands still there, too: it is not waited for without an end', async () => {
+    bench.lay('rows-flowing', 'kill')
+    bench.lay('rows-flowing', 'kill', { number: 2 })
+    bench.lay('rows-flowing', 'pause', { number: 3 })
+    const run = await bench.start(bad('still'))
+    await ended(run)
+    const load = await loadOf(run)
+    expect(load).toMatchObject({ state: 'failed', deaths: 2, written: 0 })
+    expect((load.error as { message: string }).message).toMatch(/it stood still for \d+ s after/)
+    expect(bench.laid()).toEqual([])
+  })
+
   it('by the memory it takes: the bound holds there, too, and is named', async () => {
     for (const number of [1, 2, 3]) bench.lay('rows-flowing', 'hog', { number, text: '700' })
     const run = await bench.start(bad('hog'))

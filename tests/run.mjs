@@ -1,5 +1,5 @@
 // Runs every check and test, and closes with a line "N passed, N failed". `--quick` runs the tests that need neither a
-// database nor a browser, and nothing else; other arguments go to the test runner, and then only tests run.
+// database nor a browser, and nothing else; `--faults N` draws N faults and looks whether anything is lost; other arguments go to the test runner, and then only tests run.
 import { spawn } from 'node:child_process'
 import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -82,7 +82,9 @@ const inOrder = async (work) => {
   for (const one of work) await check(...one)
 }
 
-if (others.length > 0) await tests('tests', others)
+const at = others.indexOf('--faults')
+if (at >= 0) await tests('faults', ['tests/chance.test.ts'], { MATTOCK_FAULTS: others[at + 1] })
+else if (others.length > 0) await tests('tests', others)
 else {
   // two at a time: as many as the smallest machine has cores
   if (!quick) await Promise.all([inOrder(checks.slice(0, 2)), inOrder(checks.slice(2))])

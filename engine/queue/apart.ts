@@ -15,7 +15,7 @@ export interface Apart {
 
 /** What the process is told, and what it says. */
 export type ToApart = { readonly started: Started } | { readonly stop: true }
-export type FromApart = { readonly end: LoadEnd } | { readonly error: string }
+export type FromApart = { readonly end: LoadEnd } | { readonly error: string } | { readonly beat: true }
 
 /**
  * Runs a load in a process of its own, with its memory watched: it ended workers before, and the loads beside it are not
@@ -44,7 +44,12 @@ export async function runApart(
     killedFor ??= why
     child.kill('SIGKILL')
   }
+  let heard = begun
+  child.on('message', () => (heard = performance.now()))
+  // as long as whoever keeps a worker waits for it
+  const silence = Math.max(shortestSilence, (engine.limits.silence * 4) / 3)
   const watch = setInterval(() => {
+    if (performance.now() - heard > silence) end(`it stood still for ${Math.round(silence / 1000)} s`)
     most = Math.max(most, residentBytes(child.pid))
     if (most > engine.limits.memory) end(`it took more than ${megabytes(engine.limits.memory)} of memory`)
   }, 200)
@@ -81,10 +86,16 @@ async function stoppedApart(engine: Engine, started: Started, signal: AbortSigna
   return { ...end, state: 'stopped', cause: null }
 }
 
+/** Milliseconds that it is given to begin, and then between two words. */
+const shortestSilence = 8000
+
 /** What the process says; how it ended, where it says nothing. */
-function answerOf(child: ChildProcess, started: Started): Promise<FromApart | { ended: string }> {
+function answerOf(
+  child: ChildProcess,
+  started: Started,
+): Promise<Exclude<FromApart, { beat: true }> | { ended: string }> {
   return new Promise((resolve) => {
-    child.once('message', (said: FromApart) => resolve(said))
+    child.on('message', (said: FromApart) => 'beat' in said || resolve(said))
     child.once('exit', (code, signal) => resolve({ ended: signal ? `signal ${signal}` : `code ${code}` }))
     child.once('error', (error) => resolve({ error: error.message }))
     child.send({ started } satisfies ToApart, () => {})

@@ -43,9 +43,9 @@ export async function workLoad(work: LoadWork, load: number): Promise<void> {
   if (!started) return
   const held: Held = { run: started.run_id, abort: new AbortController() }
   active.set(load, held)
-  await point('load-started')
   const tooLong = setTimeout(() => end(held, tooLongFault(engine)), engine.limits.time)
   try {
+    await point('load-started')
     const ended = await ending(work, started, held)
     await point('before-finish')
     await finish(engine, started, ended)
