@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
-import { stopRun } from '../engine/running/runs'
+import { rerunFailed, stopRun } from '../engine/running/runs'
 import { faultBench, until, type FaultBench } from './support/faults'
 import { pace } from './support/pace'
 
@@ -90,6 +90,21 @@ describe('a load whose worker dies twice', () => {
     expect(load).toMatchObject({ state: 'failed', deaths: 2, written: 0 })
     expect((load.error as { message: string }).message).toMatch(/it stood still for \d+ s after/)
     expect(bench.laid()).toEqual([])
+  })
+
+  it('and stood still when all was done: run again, nothing is done twice', async () => {
+    bench.lay('rows-flowing', 'kill')
+    bench.lay('rows-flowing', 'kill', { number: 2 })
+    bench.lay('committed', 'pause')
+    const run = await bench.start(bad('took'))
+    await ended(run)
+    const load = await loadOf(run)
+    expect(load).toMatchObject({ state: 'failed', deaths: 2 })
+    expect((load.error as { effect: string }).effect).toContain('took effect: bring-in')
+    const again = await rerunFailed(bench.engine, run, { by: 'test' })
+    await ended(again)
+    expect(await loadOf(again)).toMatchObject({ state: 'done', written: 3 })
+    expect(await bench.rows('select count(*)::int as n from public.took')).toEqual([{ n: 3 }])
   })
 
   it('by the memory it takes: the bound holds there, too, and is named', async () => {

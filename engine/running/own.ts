@@ -21,7 +21,10 @@ export async function sayWaiting(engine: Engine, started: Started, what: string 
     .catch(() => {})
 }
 
-/** The load that this one repeats, where that one failed at a step; undefined for one that repeats none, or not there. */
+/**
+ * The load that this one repeats, where that one failed at a step, or outside of all of them, as where its workers ended:
+ * then nobody said what took effect but the markers. Undefined for one that repeats none, or that failed at another step.
+ */
 export async function repeatedAt(
   engine: Engine,
   started: Started,
@@ -29,7 +32,7 @@ export async function repeatedAt(
 ): Promise<number | undefined> {
   if (started.repeats === null) return undefined
   const { rows } = await engine.db.$client.query<{ id: number }>(
-    `select id from mattock.load where id = $1 and error ->> 'step' = $2`,
+    `select id from mattock.load where id = $1 and attempt > 0 and coalesce(error ->> 'step', $2) = $2`,
     [started.repeats, step],
   )
   return rows[0]?.id
