@@ -21,6 +21,17 @@ const keptSchema = z
   })
   .meta({ id: 'Kept', description: 'how much there is of one kind of record, and how long it is kept' })
 
+const sweptSchema = z
+  .object({
+    kind: z.string().describe('what was left behind'),
+    title: z.string(),
+    says: z.string().describe('by what'),
+    total: z.number().describe('how many were taken away so far'),
+    last: z.number().describe('how many of them the last time'),
+    at: z.string().nullable().describe('the last time that there was any (ISO 8601); null for never'),
+  })
+  .meta({ id: 'Swept', description: 'what was left behind by what ended in the middle, and was taken away' })
+
 const kind = z.object({ kind: keptSchema.shape.kind })
 
 export const keepingRoutes = {
@@ -29,6 +40,12 @@ export const keepingRoutes = {
     path: '/api/kept',
     summary: 'what is kept, how much of it, and for how long',
     response: z.array(keptSchema),
+  }),
+  swept: route({
+    method: 'get',
+    path: '/api/kept/swept',
+    summary: 'what was left behind by what ended in the middle, and was taken away',
+    response: z.array(sweptSchema),
   }),
   wouldGo: route({
     method: 'get',

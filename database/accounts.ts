@@ -1,6 +1,7 @@
 import { sql } from 'drizzle-orm'
 import { index, integer, jsonb, serial, text } from 'drizzle-orm/pg-core'
 import type { Right, Role } from '../core/rights'
+import type { SweptKind } from '../core/keeping/swept'
 import type { KeptKind } from '../core/keeping/kinds'
 import { created, mattock, when } from './columns'
 import type { KeptForAccount } from './records'
@@ -66,6 +67,14 @@ export const invitation = mattock.table('invitation', {
   role: text('role').$type<Role>().notNull(),
   createdAt: created(),
   expiresAt: when('expires_at').notNull(),
+})
+
+/** What was left behind by what ended in the middle, and was taken away: how often in all, and the last time. */
+export const swept = mattock.table('swept', {
+  kind: text('kind').$type<SweptKind>().primaryKey(),
+  total: integer('total').notNull(),
+  last: integer('last').notNull(),
+  at: when('at').notNull(),
 })
 
 /** How long what is of one kind is kept; a kind without a row is kept as long as its definition says. */

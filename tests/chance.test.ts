@@ -172,8 +172,9 @@ describe(`${wanted} faults as they come, with seed ${seed}`, () => {
         for (const file of readdirSync(folder))
           expect(readFileSync(join(folder, file), 'utf8').trim().split('\n')).toHaveLength(51)
       }
+      const kills = made.filter((what) => what.startsWith('killed')).length
       process.stdout.write(
-        `${made.length} faults in ${runs.length * loads * 2} loads of ${runs.length} runs with seed ${seed}; ${again} loads were run again\n`,
+        `${made.length} faults, ${kills} of them kills, in ${runs.length * loads * 2} loads of ${runs.length} runs with seed ${seed}; ${again} loads were run again\n`,
       )
     } catch (error) {
       process.stdout.write(`${await standing()}\n${bench.said().slice(-4000)}\n`)

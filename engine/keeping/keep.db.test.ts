@@ -6,6 +6,7 @@ import { fileJob, testBench, type TestBench } from '../../tests/support/bench'
 import { makePlan } from '../planning/plan'
 import { rerunFailed } from '../running/runs'
 import { amounts, keepFor, tidy, wouldGo } from './keep'
+import { noteSwept, sweptSoFar } from './swept'
 
 let bench: TestBench
 beforeAll(async () => {
@@ -157,7 +158,17 @@ describe('what is kept', () => {
     }
     await tidy(bench.engine)
     expect(existsSync(join(bench.folder, 'rejects', '987654'))).toBe(false)
+    const left = (await sweptSoFar(bench.engine)).find(({ kind }) => kind === 'rejects')!
+    expect(left).toMatchObject({ total: 1, last: 1 })
+    expect(Date.parse(left.at!)).toBeGreaterThan(0)
     expect(existsSync(join(bench.folder, 'rejects', 'notes'))).toBe(true)
+  })
+
+  it('adds up what was left behind, and says how much of it the last time', async () => {
+    const of = async () => (await sweptSoFar(bench.engine)).find(({ kind }) => kind === 'files')
+    expect(await of()).toMatchObject({ total: 0, last: 0, at: null })
+    for (const number of [3, 0, 2]) await noteSwept(bench.engine, 'files', number)
+    expect(await of()).toMatchObject({ total: 5, last: 2, at: expect.any(String) })
   })
 
   it('is tidied by one process at a time', async () => {

@@ -7,6 +7,7 @@ import { clearTries } from '../trying/try'
 import type { Amount } from './definition'
 import { keepers } from './index'
 import { sweepRejects } from './rejects'
+import { noteSwept } from './swept'
 
 const day = 86_400_000
 
@@ -81,14 +82,14 @@ export async function keepFor(
  */
 export async function tidy(engine: Engine, now = Date.now()): Promise<Partial<Record<KeptKind, number>>> {
   // each machine sweeps its own
-  await sweepTemporary()
+  await noteSwept(engine, 'folders', await sweepTemporary())
   const client = await engine.db.$client.connect()
   const gone: Partial<Record<KeptKind, number>> = {}
   try {
     const { rows } = await client.query<{ mine: boolean }>('select pg_try_advisory_lock(7301955) as mine')
     if (!rows[0]!.mine) return gone
     try {
-      await clearTries(engine)
+      await noteSwept(engine, 'tries', await clearTries(engine))
       const set = await daysOf(engine)
       for (const kind of Object.keys(keepers) as KeptKind[]) {
         const before = beforeOf(set[kind].days, now)
@@ -99,8 +100,9 @@ export async function tidy(engine: Engine, now = Date.now()): Promise<Partial<Re
           gone[kind] = (gone[kind] ?? 0) + went
         }
       }
-      await sweepRejects(engine)
-      await client.query('select mattock.sweep_queue()')
+      await noteSwept(engine, 'rejects', await sweepRejects(engine))
+      const { rows: jobs } = await client.query<{ swept: number }>('select mattock.sweep_queue() as swept')
+      await noteSwept(engine, 'jobs', jobs[0]!.swept)
       await client.query(`delete from mattock.pace where not exists (
         select 1 from unnest(asked) t where t > clock_timestamp() - interval '1 minute')`)
     } finally {

@@ -49,12 +49,13 @@ export const rejects: Keeper = {
   },
 }
 
-/** Takes away folders of rejects whose run is gone: left where the process ended between the two. */
-export async function sweepRejects(engine: Engine): Promise<void> {
+/** Takes away folders of rejects whose run is gone: left where the process ended between the two. Returns how many. */
+export async function sweepRejects(engine: Engine): Promise<number> {
   const there = await foldersIn(engine)
   const { rows } = await engine.db.$client.query<{ run: string }>(
     `select f as run from unnest($1::text[]) f where not exists (select 1 from mattock.run r where r.id = f::bigint)`,
     [there],
   )
   for (const { run } of rows) await rm(join(folderOf(engine), run), { recursive: true, force: true })
+  return rows.length
 }

@@ -238,14 +238,18 @@ export async function clearTry(engine: Engine, id: number): Promise<void> {
 }
 
 /** Clears what has stood for a day. What cannot be reached is left for the next time. */
-export async function clearTries(engine: Engine): Promise<void> {
+export async function clearTries(engine: Engine): Promise<number> {
   const { rows } = await engine.db.$client.query<{ id: number }>(
     `select id from mattock.try where cleared_at is null and state not in ('waiting', 'running')
        and coalesce(ended_at, created_at) < clock_timestamp() - make_interval(hours => $1) order by id limit 20`,
     [keptHours],
   )
+  let cleared = 0
   for (const { id } of rows)
-    await clearTry(engine, id).catch((error: unknown) =>
-      engine.log.warn({ error, try: id }, 'what a try wrote aside could not be taken away; tried again'),
+    await clearTry(engine, id).then(
+      () => cleared++,
+      (error: unknown) =>
+        engine.log.warn({ error, try: id }, 'what a try wrote aside could not be taken away; tried again'),
     )
+  return cleared
 }

@@ -1,3 +1,4 @@
+import { noteSwept } from '../keeping/swept'
 import { mkdir, open, readdir, realpath, rename, rm, stat } from 'node:fs/promises'
 import { basename, dirname, join, posix, relative, resolve, sep } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
@@ -204,7 +205,9 @@ async function sweepTemporaries(
   )
   for (const { name, of, tried } of found) {
     const going = of === load ? attempt : rows.find(({ id }) => id === of)?.attempt
-    if (going === undefined || tried < going) await rm(join(folder, name), { recursive: true, force: true })
+    if (going !== undefined && tried >= going) continue
+    await rm(join(folder, name), { recursive: true, force: true })
+    await noteSwept(engine, 'files', 1)
   }
 }
 

@@ -25,7 +25,12 @@ const changes = kept({
   bytes: 1000,
   fewest: 30,
 })
-const answers = (more: Answers = {}): Answers => ({ kept: [kept(), changes], wouldGo: { goes: 0 }, ...more })
+const answers = (more: Answers = {}): Answers => ({
+  kept: [kept(), changes],
+  swept: [],
+  wouldGo: { goes: 0 },
+  ...more,
+})
 
 describe('what is kept', () => {
   it('says how much there is, since when, and for how long', async () => {
@@ -97,6 +102,16 @@ describe('what is kept', () => {
     const dialog = await screen.findByRole('dialog')
     await page.user.click(within(dialog).getByRole('button', { name: 'Take it away' }))
     expect(await within(dialog).findByText(/the queue does not answer/)).toBeTruthy()
+  })
+
+  it('shows what was left behind and is gone', async () => {
+    const files = { kind: 'files', title: 'Half-written files', says: 'beside files', total: 1234, last: 2, at: '2026-11-25T18:04:00.000Z' } // prettier-ignore
+    const page = show(<Keeping />, { answers: answers({ swept: [files] }) })
+    expect(await screen.findByText('by what ended in the middle; none of it is missed')).toBeTruthy()
+    expect(page.text()).toContain('Half-written files')
+    expect(page.text()).toContain('1,234')
+    show(<Keeping />, { answers: answers() })
+    expect(await screen.findByText('nothing so far')).toBeTruthy()
   })
 
   it('is to be seen by a reader, and set by an engineer', async () => {

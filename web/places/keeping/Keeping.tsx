@@ -10,6 +10,7 @@ import { Table, type TableColumn } from '../../kit/Table'
 import { bytesText, numberText, timeText } from '../../look/times'
 import { DaysForm } from './DaysForm'
 import { daysText, type Kept } from './kept'
+import { LeftBehind } from './LeftBehind'
 
 const columnsOf = (onSet: ((kind: Kept['kind']) => void) | undefined): readonly TableColumn<Kept>[] => [
   { id: 'title', title: 'what', width: 'minmax(190px, 1fr)', cell: ({ title }) => title, value: ({ title }) => title },
@@ -57,6 +58,7 @@ export default function Keeping(): ReactElement {
           {...(mayChange ? { onOpen: ({ kind }: Kept) => setChosen(kind) } : {})}
         />
       </div>
+      <LeftBehind />
       {open && (
         <DaysForm
           key={open.kind}
