@@ -56,10 +56,19 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
     })
   })
   const turns = new Turns()
+  const lookUps = new Turns({ atOnce: 4, waiting: 1000 })
   app.use((request, response, next) => {
     // streams stay, and are counted by themselves; how we are is known without looking
     if (!request.path.startsWith('/api/') || untimed.has(request.path)) return next()
-    turns.take(lineOf(request), response).then(next, next)
+    const turn = async () => {
+      const from = `from ${request.socket.remoteAddress}`
+      // who asks for the first time is looked up in a moment, and then waits among their own
+      if (lineOf(request) === 'unknown')
+        await lookUps.within(from, response, async () => void (await whoAsks(engine, request)))
+      const line = lineOf(request)
+      await turns.take(line.startsWith('person') ? line : from, response)
+    }
+    turn().then(() => next(), next)
   })
   const signIns = rateLimit({
     windowMs: 60_000,

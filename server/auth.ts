@@ -133,11 +133,15 @@ function remember(hash: string, id: number): void {
   if (askedBefore.size > askedKept) askedBefore.delete(askedBefore.keys().next().value!)
 }
 
-/** In whose line a request waits for its turn: its person's, or, while that is not known, that of where it comes from. */
+/**
+ * In whose line a request waits for its turn: its person's; `unknown` where it comes with something that nobody asked with
+ * before, and `nobody` where it comes with nothing.
+ */
 export function lineOf(request: Request): string {
   const value = tokenOf(request) ?? cookieOf(request)
-  const id = value ? askedBefore.get(sha256(value)) : undefined
-  return id === undefined ? `from ${request.socket.remoteAddress}` : `person ${id}`
+  if (!value) return 'nobody'
+  const id = askedBefore.get(sha256(value))
+  return id === undefined ? 'unknown' : `person ${id}`
 }
 
 async function whoseToken(engine: Engine, hash: string): Promise<Account | undefined> {

@@ -4,17 +4,18 @@ import { fail } from '../core/fault'
 import type { Engine } from '../engine/context/engine'
 import { whoseSession, type Account } from './auth'
 
-type Listener = (what: string) => void
-
 /** The pages that listen to what an engine's store says, and the one connection that hears it for all of them. */
 interface Hearing {
-  readonly listeners: Set<Listener>
+  readonly listeners: Set<Response>
+  /** What was heard and not passed on yet. */
+  changed: Set<string>
   connection?: Promise<void> | undefined
+  flush?: NodeJS.Timeout | undefined
 }
 const hearings = new WeakMap<Engine, Hearing>()
 
 function hearingOf(engine: Engine): Hearing {
-  const hearing = hearings.get(engine) ?? { listeners: new Set() }
+  const hearing = hearings.get(engine) ?? { listeners: new Set(), changed: new Set() }
   hearings.set(engine, hearing)
   return hearing
 }
@@ -32,9 +33,7 @@ function hear(engine: Engine, hearing: Hearing): Promise<void> {
     }
     client.on('error', lost)
     client.on('end', () => (hearing.connection = undefined))
-    client.on('notification', ({ payload }) => {
-      for (const listener of hearing.listeners) listener(payload ?? '{}')
-    })
+    client.on('notification', ({ payload }) => void hearing.changed.add(payload ?? '{}'))
     await client.connect()
     await client.query('listen mattock')
   })()
@@ -72,6 +71,17 @@ export function endStreams(session: string): void {
   streams.delete(session)
 }
 
+/** Tells everybody what was heard since the last time: made up once, however many listen. */
+function passOn(hearing: Hearing): void {
+  if (hearing.changed.size === 0) return
+  const runs = [...hearing.changed].map((what) => (JSON.parse(what) as { run?: number }).run)
+  hearing.changed = new Set()
+  const text = `data: ${JSON.stringify({ runs })}\n\n`
+  for (const response of hearing.listeners)
+    if (response.writableLength > mostUnread) response.destroy()
+    else response.write(text)
+}
+
 /** Server-sent events (HTML standard, 9.2): which runs changed, at most four times a second. */
 export function liveEvents(engine: Engine, account: Account, request: Request, response: Response): void {
   countStream(account, response)
@@ -81,15 +91,6 @@ export function liveEvents(engine: Engine, account: Account, request: Request, r
     Connection: 'keep-alive',
   })
   response.write('retry: 2000\n\n')
-  let changed = new Set<string>()
-  const listener: Listener = (what) => changed.add(what)
-  const flush = setInterval(() => {
-    if (response.writableLength > mostUnread) return void response.destroy()
-    if (changed.size === 0) return
-    const runs = [...changed].map((what) => (JSON.parse(what) as { run?: number }).run)
-    response.write(`data: ${JSON.stringify({ runs })}\n\n`)
-    changed = new Set()
-  }, 250)
   const { session } = account
   if (session !== undefined) streams.set(session, (streams.get(session) ?? new Set()).add(response))
   const alive = setInterval(() => {
@@ -99,12 +100,16 @@ export function liveEvents(engine: Engine, account: Account, request: Request, r
       whoseSession(engine, session, false).then((who) => who ?? response.end(), () => {}) // prettier-ignore
   }, 20_000)
   const hearing = hearingOf(engine)
-  hearing.listeners.add(listener)
+  hearing.listeners.add(response)
+  hearing.flush ??= setInterval(() => passOn(hearing), 250)
   hear(engine, hearing).catch((error: unknown) => engine.log.warn({ error }, 'live events are not heard'))
   request.on('close', () => {
-    clearInterval(flush)
     clearInterval(alive)
-    hearing.listeners.delete(listener)
+    hearing.listeners.delete(response)
     if (session !== undefined) streams.get(session)?.delete(response)
+    if (hearing.listeners.size > 0) return
+    clearInterval(hearing.flush)
+    hearing.flush = undefined
+    hearing.changed = new Set()
   })
 }

@@ -64,6 +64,21 @@ describe('turns', () => {
     expect(begun.at(-1)).toBe('third')
   })
 
+  it('are given back as soon as what was to be done in them is done, or fails', async () => {
+    const turns = new Turns({ atOnce: 1, waiting: 10 })
+    const answer = new Answer() as never
+    const order: number[] = []
+    const all = [1, 2, 3].map((n) => turns.within('ana', answer, async () => {
+      await new Promise((resolve) => setTimeout(resolve, 10))
+      order.push(n)
+      if (n === 2) throw new Error('it went wrong')
+      return n
+    })) // prettier-ignore
+    expect((await Promise.allSettled(all)).map(({ status }) => status)).toEqual(['fulfilled', 'rejected', 'fulfilled']) // prettier-ignore
+    expect(order).toEqual([1, 2, 3])
+    await turns.take('ana', answer)
+  })
+
   it('are refused where too many wait', async () => {
     const { take } = bench({ atOnce: 1, waiting: 2 })
     for (const name of ['a', 'b', 'c']) take('ana', name)

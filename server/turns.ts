@@ -1,3 +1,4 @@
+import { EventEmitter } from 'node:events'
 import type { Response } from 'express'
 import { FaultError } from '../core/fault'
 
@@ -5,6 +6,13 @@ import { FaultError } from '../core/fault'
 const atOnce = 6
 /** Requests of one person that wait for these. A page asks for some ten things. */
 const mostWaiting = 100
+
+/** What says that it ended: an answer that is sent, or whose asker left. */
+interface Closing {
+  readonly closed: boolean
+  readonly destroyed: boolean
+  once(event: 'close', listener: () => void): unknown
+}
 
 interface Line {
   begun: number
@@ -26,7 +34,7 @@ export class Turns {
   ) {}
 
   /** @throws FaultError `too-many` where too much of theirs waits already */
-  async take(person: string, response: Response): Promise<void> {
+  async take(person: string, response: Closing): Promise<void> {
     const line = this.lines.get(person) ?? { begun: 0, waiting: [] }
     this.lines.set(person, line)
     if (line.begun >= this.limits.atOnce) {
@@ -46,6 +54,21 @@ export class Turns {
     // one that left while it waited has closed already
     if (response.destroyed || response.closed) this.next(person, line)
     else response.once('close', () => this.next(person, line))
+  }
+
+  /** Does something short in its turn. @throws FaultError `too-many`, and what it throws */
+  async within<T>(line: string, response: Response, work: () => Promise<T>): Promise<T> {
+    const own = new EventEmitter()
+    // it ends with the work, or with the answer that nobody waits for any more
+    const left = () => own.emit('close')
+    response.once('close', left)
+    try {
+      await this.take(line, Object.assign(own, { destroyed: false, closed: false }))
+      return await work()
+    } finally {
+      response.off('close', left)
+      left()
+    }
   }
 
   private next(person: string, line: Line): void {
