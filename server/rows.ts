@@ -1,8 +1,10 @@
 import { fail } from '../core/fault'
 import type { Job } from '../core/job/document'
+import { withoutValues } from '../core/plan/findings/withoutValues'
 import { may } from '../core/rights'
 import { areOpen, refuseClosed } from '../engine/catalog/openRows'
 import { documentOf, readVersion } from '../engine/jobs/versions'
+import { readPlan, type StoredPlan } from '../engine/planning/stored'
 import type { Asked } from './handler'
 
 type Who = Pick<Asked, 'engine' | 'account'>
@@ -36,6 +38,13 @@ export async function holdPlan(asked: Who, id: number): Promise<void> {
   const [found] = rows
   if (found && !seesAll(asked, found.environment))
     await holdRosters(asked, found.environment, documentOf({ text: found.text }))
+}
+
+/** A plan as its asker may see it. @throws FaultError `forbidden`, `unknown-name` */
+export async function readPlanFor(asked: Who, id: number): Promise<StoredPlan> {
+  await holdPlan(asked, id)
+  const plan = await readPlan(asked.engine, id)
+  return seesAll(asked, plan.environment) ? plan : { ...plan, findings: withoutValues(plan.findings) }
 }
 
 /** Holds rows of a place of a connection to who may see them. @throws FaultError `forbidden` */

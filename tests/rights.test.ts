@@ -7,6 +7,7 @@ import { account } from '../database/schema'
 import { saveJob } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
 import { hashPassword, makeToken } from '../server/auth'
+import { fileJob } from './support/bench'
 import { testServer, type TestServer } from './support/server'
 
 let server: TestServer
@@ -184,6 +185,24 @@ parts:
       if (status === 403) expect(said).not.toMatch(/word of|SCRAM/)
     }
   }) // prettier-ignore
+
+  it('are not in findings about values of files', async () => {
+    server.writeFile('odd.csv', 'v\n1\nword of closed\n')
+    await server.rows('create table public.odd (v integer)')
+    await saveJob(server.engine, fileJob('odd', 'odd.csv', '{connection: warehouse, table: public.odd, write: append}', 'types: {v: integer}\nrejects: keep'), { by: 'test' }) // prettier-ignore
+    const { id } = await makePlan(server.engine, { job: 'odd', environment, parameters: {}, by: 'test' })
+    const said = async (role: Role) =>
+      await Promise.all(
+        [addressOf(routes.plan, { id }), addressOf(routes.planLoad, { id, number: 0 }), addressOf(routes.planDocument, { id }), addressOf(routes.planFile, { id }, { as: 'sarif' })].map(
+          async (path) => await (await server[role].fetch(path)).text(),
+        ),
+      ) // prettier-ignore
+    for (const text of await said('operator')) expect(text).toContain('word of closed')
+    for (const text of await said('reader')) {
+      expect(text).not.toContain('word of closed')
+      expect(text).toContain('who may run jobs here sees which')
+    }
+  })
 
   it('are not in what a load was done with', async () => {
     await server.worker()

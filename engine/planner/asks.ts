@@ -1,6 +1,7 @@
 import { outlineOf } from '../../core/job/outline'
 import { parseJob } from '../../core/job/parse'
 import { sarifLog } from '../../core/plan/sarif'
+import type { Finding } from '../../core/plan/types'
 import { mappingSheet } from '../catalog/mapping'
 import type { Engine } from '../context/engine'
 import { bringInJobs, checkDocuments } from '../jobs/bringIn'
@@ -9,7 +10,6 @@ import { previewRoster } from '../planning/previewRoster'
 import { resolveLoad } from '../planning/resolve'
 import { effectOfEdits, effectOfText } from '../planning/effect'
 import { makePlan, type PlanAsk } from '../planning/plan'
-import { readPlan } from '../planning/stored'
 import { compareStored, forecastStored } from '../planning/views'
 import { startTry } from '../trying/try'
 
@@ -35,11 +35,9 @@ export const plannerAsks = {
     const { job, faults, place } = parseJob(text)
     return Promise.resolve({ outline: job ? outlineOf(job, place) : null, faults })
   },
-  /** The findings of a plan as SARIF, held against the lines of the job's text. */
-  sarifOf: async (engine: Engine, id: number, text: string) => {
-    const { findings, job } = await readPlan(engine, id)
-    return sarifLog(findings, parseJob(text), `jobs/${job}.yaml`)
-  },
+  /** Findings as SARIF, held against the lines of the job's text. */
+  sarifOf: (_engine: Engine, job: string, findings: readonly Finding[], text: string) =>
+    Promise.resolve(sarifLog(findings, parseJob(text), `jobs/${job}.yaml`)),
 }
 
 type Rest<F> = F extends (engine: Engine, ...given: infer G) => unknown ? G : never

@@ -12,7 +12,7 @@ import type { Asked, Handlers } from '../handler'
 import { plannerOf } from '../planner'
 import { csvLine } from '../../core/files/csvText'
 import { sendAs, writeAll } from '../csv'
-import { holdPlan } from '../rows'
+import { readPlanFor } from '../rows'
 import { briefRun, loadDetails, seesRun, withoutRows } from './runs'
 
 /** What a text came to, as the document of a plan says it. */
@@ -162,8 +162,7 @@ export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'run
   {
     planDocument: async (asked, { params, query }) => {
       const { engine, response } = asked
-      await holdPlan(asked, params.id)
-      const plan = await readPlan(engine, params.id)
+      const plan = await readPlanFor(asked, params.id)
       // the comparison is asked for first, so that a plan that is not there is told as such
       if (query.compare !== undefined) await readPlan(engine, query.compare)
       response.setHeader('Content-Type', 'application/json; charset=utf-8')
@@ -172,8 +171,7 @@ export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'run
     },
     planFile: async (asked, { params, query }) => {
       const { engine, response } = asked
-      await holdPlan(asked, params.id)
-      const plan = await readPlan(engine, params.id)
+      const plan = await readPlanFor(asked, params.id)
       const name = `${plan.job}-plan-${plan.id}`
       if (query.as === 'csv') {
         sendAs(response, `${name}.csv`, 'text/csv; charset=utf-8; header=present')
@@ -184,7 +182,9 @@ export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'run
       } else {
         const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
         sendAs(response, `${name}.sarif`, 'application/sarif+json; charset=utf-8')
-        response.end(JSON.stringify(await plannerOf(asked, 'sarifOf', plan.id, version!.text)))
+        response.end(
+          JSON.stringify(await plannerOf(asked, 'sarifOf', plan.job, plan.findings, version!.text)),
+        )
       }
       return undefined as never
     },

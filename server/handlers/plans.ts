@@ -10,7 +10,6 @@ import {
   planLoadsSql,
   readLoad,
   readLoads,
-  readPlan,
   readPlanParts,
   type StoredLoad,
 } from '../../engine/planning/stored'
@@ -18,7 +17,7 @@ import { otherPlans } from '../../engine/planning/views'
 import type { Handlers } from '../handler'
 import { mutable } from '../mutable'
 import { plannerOf } from '../planner'
-import { holdJob, holdPlan } from '../rows'
+import { holdJob, holdPlan, readPlanFor } from '../rows'
 
 interface Wanted {
   readonly code?: string | undefined
@@ -51,8 +50,7 @@ export const planHandlers: Pick<
   },
   plan: async (asked, { params }) => {
     const { engine } = asked
-    await holdPlan(asked, params.id)
-    const found = await readPlan(engine, params.id)
+    const found = await readPlanFor(asked, params.id)
     const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, found.versionId))
     const left = await engine.db
       .select({ number: plannedLoad.number })
@@ -112,8 +110,7 @@ export const planHandlers: Pick<
   },
   planLoad: async (asked, { params }) => {
     const { engine } = asked
-    await holdPlan(asked, params.id)
-    const plan = await readPlan(engine, params.id)
+    const plan = await readPlanFor(asked, params.id)
     const load = await readLoad(engine, plan, params.number)
     const part = plan.parts[load.part]!
     return {

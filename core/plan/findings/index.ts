@@ -27,6 +27,8 @@ export interface FindingKind {
   readonly says: string
   /** Without rules it comes up while expanding (expand.ts), where the texts are resolved. */
   readonly rules: readonly Rule[]
+  /** Its words hold values of rows. */
+  readonly values?: true
 }
 
 /** Every finding there is. */
@@ -47,7 +49,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'unreadable-file': { levels: ['look'], says: 'a file that is no table, by its beginning', rules: [unreadableFile] },
   'header-only': { levels: ['look'], says: 'a file with a header and no rows', rules: [headerOnly] },
   'ragged-file': { levels: ['look'], says: 'lines with another number of fields than the header', rules: [raggedFile] },
-  'odd-values': { levels: ['look'], says: 'values at the beginning of a file that their types cannot take', rules: [oddValues] },
+  'odd-values': { levels: ['look'], says: 'values at the beginning of a file that their types cannot take', rules: [oddValues], values: true },
   'other-columns': { levels: ['look'], says: 'a file has columns that the table lacks', rules: [otherColumns] },
   'catalog-names': { levels: ['look'], says: 'names that a person gave in the catalog are not used', rules: [catalogNames] },
   'target-kind': { levels: ['stop'], says: 'a target that is no table', rules: [targetKind] },
