@@ -1,11 +1,12 @@
 import { Worker } from 'node:worker_threads'
+import { tell } from '../engine/context/tell'
 import { removeTemporary } from '../engine/context/temporary'
 
 /**
  * Ends this process at once. Not by `exit`, which waits for threads that stand in a pipe.
  */
 export function endHard(why?: string): never {
-  if (why !== undefined) process.stderr.write(`mattock: ${why}; this process ends\n`)
+  if (why !== undefined) tell(`mattock: ${why}; this process ends\n`)
   removeTemporary()
   process.kill(process.pid, 'SIGKILL')
   throw new Error('unreachable')

@@ -1,4 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process'
+import { tell } from '../engine/context/tell'
 
 /** How a process is kept going. */
 export interface KeepOptions {
@@ -54,16 +55,16 @@ export function keep(name: string, options: KeepOptions): Kept {
       silence &&
       setInterval(() => {
         if (last === undefined || performance.now() - last < silence) return
-        process.stderr.write(`${name} says nothing for ${Math.round(silence / 1000)} s; it is ended\n`)
+        tell(`${name} says nothing for ${Math.round(silence / 1000)} s; it is ended\n`)
         made.kill('SIGKILL')
       }, 1000)
-    made.on('error', (error) => process.stderr.write(`${name}: ${error.message}\n`))
+    made.on('error', (error) => tell(`${name}: ${error.message}\n`))
     made.on('exit', (code, signal) => {
       if (watch) clearInterval(watch)
       if (child === made) child = undefined
       if (ending) return
       if (performance.now() - begun > workedFor) pause = firstPause
-      process.stderr.write(`${name} ended (${signal ?? code}); started again in ${pause / 1000} s\n`)
+      tell(`${name} ended (${signal ?? code}); started again in ${pause / 1000} s\n`)
       again = setTimeout(launch, pause)
       pause = Math.min(longestPause, pause * 2)
     })

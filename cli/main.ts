@@ -1,3 +1,4 @@
+import { writeOnAtAllCosts } from '../engine/context/tell'
 import { UsageError } from './usage'
 import { readFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
@@ -25,6 +26,7 @@ Exit: 0 good, 1 the run failed or did not balance, 2 wrong use, 3 the plan has a
 `
 
 async function main(): Promise<number> {
+  writeOnAtAllCosts()
   const [command, ...rest] = argv.slice(2)
   if (rest.includes('--help') || rest.includes('-h')) return help()
   switch (command) {

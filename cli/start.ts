@@ -1,3 +1,4 @@
+import { tell } from '../engine/context/tell'
 import { spawn } from 'node:child_process'
 import { existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
@@ -146,7 +147,7 @@ async function supervise(options: Options): Promise<number> {
   closeFolder(data)
   if (!databaseUrl) {
     postgres = await startPostgres(join(data, 'postgres'), {}, (news) => {
-      process.stderr.write(news.state === 'away' ? `the database is away: ${news.reason}; it is started again\n` : 'the database is back\n') // prettier-ignore
+      tell(news.state === 'away' ? `the database is away: ${news.reason}; it is started again\n` : 'the database is back\n') // prettier-ignore
       for (const one of kept) one.send({ database: news })
     })
     await ensureDatabase(postgres, 'mattock')
@@ -204,7 +205,7 @@ async function waitForAnswer(url: string, given: () => boolean): Promise<boolean
     }
     await wait(50)
   }
-  process.stderr.write('the server does not answer\n')
+  tell('the server does not answer\n')
   return false
 }
 

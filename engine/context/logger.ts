@@ -1,4 +1,5 @@
 import pino from 'pino'
+import { tell } from './tell'
 
 export type Logger = pino.Logger
 
@@ -13,5 +14,5 @@ export const openLog = (part: string): Logger =>
       base: { part, pid: process.pid },
       serializers: { error: pino.stdSerializers.err },
     },
-    pino.destination(2),
+    { write: tell },
   )

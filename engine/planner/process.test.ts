@@ -14,6 +14,7 @@ process.on('message', ({ id, given: [what, more] }) => {
   if (what === 'wait') setTimeout(() => say({ result: what }), more)
   if (what === 'spin') for (;;) {}
   if (what === 'end') process.exit(1)
+  if (what === 'full') say({ error: { message: 'No space left on device', stack: 'at x', code: '53100' } })
   if (what === 'fault') say({ fault: { code: 'slices', message: 'no such slice', where: {} } })
 })
 `
@@ -42,6 +43,11 @@ describe('planning apart', () => {
     const ask = open()
     expect(await ask('ana', 'echo', { a: 1 })).toEqual({ a: 1 })
     await expect(ask('ana', 'fault')).rejects.toMatchObject({ fault: { code: 'slices' } })
+    // the code of a database, so that whoever asked is told in words
+    await expect(ask('ana', 'full')).rejects.toMatchObject({
+      code: '53100',
+      message: 'No space left on device',
+    })
   })
 
   it('works for several people at once, and for one at a time', async () => {

@@ -14,7 +14,7 @@ type Answered =
   | { readonly id: number; readonly result: unknown }
   | { readonly id: number; readonly fault: Fault }
   | { readonly id: number; readonly faults: readonly Fault[] }
-  | { readonly id: number; readonly error: string }
+  | { readonly id: number; readonly error: Pick<Error, 'message' | 'stack'> & { readonly code?: string } }
 
 /** MB of memory that a plan of some hundred thousand loads needs, and then some. */
 const heap = 2048
@@ -207,7 +207,9 @@ const fault = (message: string): FaultError => new FaultError({ code: 'planner',
 function errorOf(answer: Exclude<Answered, { result: unknown }>): Error {
   if ('fault' in answer) return new FaultError(answer.fault)
   if ('faults' in answer) return new DocumentError(answer.faults)
-  return new Error(answer.error)
+  // its code tells what the database said, such as that its disk is full
+  const { message, stack, code } = answer.error
+  return Object.assign(new Error(message), { stack }, code === undefined ? {} : { code })
 }
 
 /** Bytes of a heap that is worth a look for what can be let go. */
@@ -234,7 +236,12 @@ export async function servePlanner(engine: Engine): Promise<void> {
           process.send!({ id, faults: error.faults } satisfies Answered)
         else {
           engine.log.error({ error, ask: kind }, 'the planner made a mistake')
-          process.send!({ id, error: error.stack ?? error.message } satisfies Answered)
+          const cause = (error.cause instanceof Error && 'code' in error.cause ? error.cause : error) as Error & { code?: string } // prettier-ignore
+          const { message, stack, code } = cause
+          process.send!({
+            id,
+            error: { message, stack: stack ?? message, ...(code === undefined ? {} : { code }) },
+          } satisfies Answered)
         }
       },
     )
