@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import type { ReactElement } from 'react'
 import { routes } from '../../../contract/routes'
 import type { Answer } from '../../../contract/route'
@@ -11,8 +12,8 @@ type Swept = Answer<typeof routes.swept>[number]
 const columns: readonly TableColumn<Swept>[] = [
   { id: 'title', title: 'left behind', width: 'minmax(190px, 1fr)', cell: ({ title }) => title, value: ({ title }) => title },
   { id: 'says', title: 'by what', width: 'minmax(240px, 2fr)', cell: ({ says }) => <span className="soft">{says}</span>, value: ({ says }) => says },
-  { id: 'total', title: 'taken away', width: '96px', number: true, cell: ({ total }) => numberText(total), value: ({ total }) => total },
-  { id: 'last', title: 'last time', width: '80px', number: true, cell: ({ last, at }) => (at ? numberText(last) : ''), value: ({ last }) => last },
+  { id: 'total', title: 'taken away', width: '112px', number: true, cell: ({ total }) => numberText(total), value: ({ total }) => total },
+  { id: 'last', title: 'last time', width: '104px', number: true, cell: ({ last, at }) => (at ? numberText(last) : ''), value: ({ last }) => last },
   { id: 'at', title: 'at', width: '116px', cell: ({ at }) => (at ? timeText(at) : 'never'), value: ({ at }) => at },
 ] // prettier-ignore
 
@@ -22,12 +23,12 @@ export function LeftBehind(): ReactElement {
   const total = data?.reduce((sum, one) => sum + one.total, 0) ?? 0
   return (
     <>
-      <div className="head">
+      <Box className="head" sx={{ mt: 2 }}>
         <h2>Left behind, and taken away</h2>
         <span className="soft">
           {!data ? '' : total === 0 ? 'nothing so far' : 'by what ended in the middle; none of it is missed'}
         </span>
-      </div>
+      </Box>
       {error && !data && <FaultBox error={error} />}
       {data && total > 0 && (
         <div className="sheet flush rows">
