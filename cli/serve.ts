@@ -67,9 +67,9 @@ export async function serve(): Promise<number> {
     },
     log,
   )
-  // who sends or reads nothing for so long is not waited for
+  // who sends or reads nothing for so long is not waited for; a plan may take two minutes, and wait for its turn
   const server = createServer({ headersTimeout: 15_000, requestTimeout: 60_000 }, app)
-  server.setTimeout(120_000)
+  server.setTimeout(180_000)
   server.maxConnections = 5000
   const host = process.env.MATTOCK_HOST ?? '127.0.0.1'
   await new Promise<void>((resolve, reject) => {
