@@ -1,8 +1,7 @@
-import { CelScalar, celFunc, celMethod, isCelError, isCelList, parse } from '@bufbuild/cel'
+import { CelScalar, celEnv, celFunc, celMethod, isCelError, isCelList, parse } from '@bufbuild/cel'
 import type { CelInput, CelList, CelValue } from '@bufbuild/cel'
 import { strings } from '@bufbuild/cel/ext'
 import type { Expr } from '@bufbuild/cel-spec/cel/expr/syntax_pb.js'
-import { RE2JS } from 're2js'
 
 /** What one expression may cost. Whoever writes one is not the only one who waits for it. */
 export const expressionBounds = {
@@ -124,11 +123,15 @@ function bounded(made: (typeof strings)[number]) {
   })
 }
 
-/** RE2, as CEL's specification has it: linear in the text, but a pattern may be long as well. */
+const plain = celEnv()
+
+/** The library's own, RE2 as CEL's specification has it: linear in the text, but a pattern may be long as well. */
 function matches(this: string, pattern: string): boolean {
   if (this.length * pattern.length > expressionBounds.matched)
     throw new Error(
       `matches() of ${this.length} letters against a pattern of ${pattern.length} would take too long`,
     )
-  return RE2JS.compile(pattern).test(this)
+  const result = plain.funcs.find('matches')!.call(0, this, [pattern])
+  if (isCelError(result)) throw result.cause instanceof Error ? result.cause : new Error(result.message)
+  return result === true
 }
