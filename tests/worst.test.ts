@@ -79,9 +79,9 @@ describe('one person’s worst', () => {
     ['passwords of a million letters', 401],
   ])('%s: others do not wait for it', async (name, status) => {
     const quiet = await longest(new Promise((resolve) => setTimeout(resolve, 300)))
-    // a machine that does something else in the same moment is no fault of ours: of three times the best
+    // whoever asks, whoever measures and other tests share the machine's two cores: of six times the best
     let best = Infinity
-    for (let i = 0; i < 3 && best > quiet + 300; i++) {
+    for (let i = 0; i < 6 && best > quiet + 300; i++) {
       const attacked = attack(name, 6)
       best = Math.min(best, await longest(attacked))
       const statuses = await attacked
