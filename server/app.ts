@@ -101,10 +101,8 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
       }
       work().catch(next)
     })
-  // they do not change while it runs, and are large
-  const [description, schema] = [openApi(), jobJsonSchema()].map((one) => Buffer.from(JSON.stringify(one)))
-  plain(plainRoutes.openApi, (_request, response) => response.type('json').end(description))
-  plain(plainRoutes.jobSchema, (_request, response) => response.type('json').end(schema))
+  plain(plainRoutes.openApi, madeOnce(openApi))
+  plain(plainRoutes.jobSchema, madeOnce(jobJsonSchema))
   plain(plainRoutes.health, (_request, response) => {
     const health = options.health.now()
     response
@@ -128,6 +126,13 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
     response.status(status).json({ error: fault, ...(faults ? { faults } : {}) })
   })
   return app
+}
+
+/** Sends a document that is large and does not change while the server runs: it is made when it is first asked for. */
+function madeOnce(make: () => unknown): (request: Request, response: Response) => void {
+  let made: Buffer | undefined
+  return (_request, response) =>
+    void response.type('json').end((made ??= Buffer.from(JSON.stringify(make()))))
 }
 
 function sendFault(response: Response, fault: Fault, status: number = faultCodes[fault.code]): void {

@@ -1,4 +1,4 @@
-import type { PlannerAsks } from '../engine/planner/asks'
+import { savingAsks, type PlannerAsks } from '../engine/planner/asks'
 import type { Asked } from './handler'
 
 type Who = Pick<Asked, 'account' | 'options' | 'response'>
@@ -6,7 +6,7 @@ type Given<K extends keyof PlannerAsks> = PlannerAsks[K] extends (engine: never,
   ? G
   : never
 
-/** Works something out for whoever asks, until they leave. */
+/** Works something out for whoever asks, until they leave; what saves something goes on. */
 export function plannerOf<K extends keyof PlannerAsks>(
   { account, options, response }: Who,
   kind: K,
@@ -15,7 +15,7 @@ export function plannerOf<K extends keyof PlannerAsks>(
   const gone = new AbortController()
   response.once('close', () => gone.abort())
   return options.planner.ask(
-    { person: String(account.id), signal: gone.signal },
+    { person: String(account.id), ...(savingAsks.has(kind) ? {} : { signal: gone.signal }) },
     kind,
     ...(given as never),
   ) as never

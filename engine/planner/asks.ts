@@ -40,6 +40,13 @@ export const plannerAsks = {
     Promise.resolve(sarifLog(findings, parseJob(text), `jobs/${job}.yaml`)),
 }
 
+/** What changes something: it comes to its end though its page is left. */
+export const savingAsks: ReadonlySet<keyof typeof plannerAsks> = new Set([
+  'saveJob',
+  'bringInJobs',
+  'startTry',
+])
+
 type Rest<F> = F extends (engine: Engine, ...given: infer G) => unknown ? G : never
 
 /** What takes moments: nobody waits for it behind a plan of their own. */
