@@ -1,4 +1,5 @@
 import { once } from 'node:events'
+import { setTimeout as wait } from 'node:timers/promises'
 import { Readable } from 'node:stream'
 import { existsSync, readFileSync } from 'node:fs'
 import {
@@ -10,6 +11,7 @@ import {
   type Query,
   type Route,
 } from '../contract/route'
+import { routes } from '../contract/routes'
 import { running, tokenFile } from './state'
 
 /** The server did not do what was asked; carries its fault's code. */
@@ -20,6 +22,12 @@ export class ApiError extends Error {
   ) {
     super(message)
   }
+}
+
+interface Given {
+  readonly params?: unknown
+  readonly query?: unknown
+  readonly body?: unknown
 }
 
 export interface Api {
@@ -35,8 +43,21 @@ export interface Api {
   ): Promise<void>
 }
 
-/** The API of the Mattock that runs over a data folder, or of MATTOCK_URL with MATTOCK_TOKEN. */
-export function openApi(data: string): Api {
+/** Faults that may have passed when the same is asked a moment later. */
+const passing = new Set(['no-answer', 'away', 'busy'])
+
+/** What does no harm when it is asked for twice because the first answer was lost. */
+const harmless = (route: Route, body: unknown): boolean =>
+  route.method === 'get' ||
+  route === routes.makePlan ||
+  // a press is taken once
+  (typeof body === 'object' && body !== null && 'press' in body)
+
+/**
+ * The API of the Mattock that runs over a data folder, or of MATTOCK_URL with MATTOCK_TOKEN. While a server that was there is
+ * away (it starts again, or its database does), what does no harm twice is asked for again for `patience` seconds.
+ */
+export function openApi(data: string, patience = 60): Api {
   const state = running(data)
   const url = process.env.MATTOCK_URL ?? state?.url
   if (!url)
@@ -47,10 +68,23 @@ export function openApi(data: string): Api {
   const token =
     process.env.MATTOCK_TOKEN ??
     (existsSync(tokenFile(data)) ? readFileSync(tokenFile(data), 'utf8').trim() : '')
-  const ask = async (
-    route: Route,
-    given: { params?: unknown; query?: unknown; body?: unknown },
-  ): Promise<Response> => {
+  let wasThere = state !== undefined
+  const ask = async <T>(route: Route, given: Given, read: (answer: Response) => Promise<T>): Promise<T> => {
+    const end = Date.now() + patience * 1000
+    for (let pause = 250; ; pause = Math.min(pause * 2, 4000)) {
+      try {
+        const answer = await askOnce(route, given)
+        wasThere = true
+        return await read(answer)
+      } catch (error) {
+        const may = error instanceof ApiError && passing.has(error.code) && harmless(route, given.body)
+        if (!may || !wasThere || Date.now() + pause > end) throw error
+        if (pause === 250) process.stderr.write(`mattock: ${error.message}; it is asked again\n`)
+        await wait(pause)
+      }
+    }
+  }
+  const askOnce = async (route: Route, given: Given): Promise<Response> => {
     const address = addressOf(
       route,
       given.params as Record<string, unknown>,
@@ -70,13 +104,20 @@ export function openApi(data: string): Api {
       )
     })
     if (response.ok) return response
-    const { error } = errorSchema.parse(await response.json())
+    // a proxy before it answers in words of its own while the server is away
+    const told = errorSchema.safeParse(await response.json().catch(() => undefined))
+    if (!told.success) throw new ApiError(`${url} answers with status ${response.status}`, response.status >= 502 ? 'no-answer' : 'internal') // prettier-ignore
+    const { error } = told.data
     throw new ApiError(error.message, error.code)
   }
+  const brokenOff = (error: Error): never => {
+    throw new ApiError(`${url} broke off its answer: ${error.message}`, 'no-answer')
+  }
   return {
-    call: async (route, given = {}) => (await (await ask(route, given)).json()) as never,
+    call: async (route, given = {}) =>
+      await ask(route, given, async (answer) => (await answer.json().catch(brokenOff)) as never),
     pipe: async (route, given, into) => {
-      const { body } = await ask(route, given)
+      const { body } = await ask(route, given, (answer) => Promise.resolve(answer))
       for await (const piece of Readable.fromWeb(body as never) as AsyncIterable<Uint8Array>)
         if (!into.write(piece)) await once(into, 'drain')
       into.write('\n')
