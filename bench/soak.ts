@@ -35,7 +35,7 @@ const mattock = (...args: string[]) =>
   new Promise<string>((resolve, reject) => {
     const env = { ...process.env, UV_THREADPOOL_SIZE: '64', MATTOCK_NO_HISTORY: '1', MATTOCK_TODAY: today.toString() } // prettier-ignore
     execFile(process.execPath, [program, ...args, '--data', data], { env, maxBuffer: 2 ** 28, timeout: 600_000 }, (error, out, err) =>
-      error && Number(error.code) !== 1 ? reject(new Error(`${args.join(' ')}: ${err || error.message}`)) : resolve(out),
+      error && (Number(error.code) !== 1 || (out === '' && err !== '')) ? reject(new Error(`${args.join(' ')}: ${err || error.message}`)) : resolve(out),
     )
   }) // prettier-ignore
 
@@ -166,7 +166,8 @@ const happenings: Record<string, () => Promise<unknown> | unknown> = {
   },
   'the server killed': () => kill('serve'),
 }
-const postmaster = () => Number(readFileSync(join(data, 'postgres', 'postmaster.pid'), 'utf8').split('\n')[0])
+const postmaster = () =>
+  Number(readFileSync(join(data, 'postgres', 'data', 'postmaster.pid'), 'utf8').split('\n')[0])
 function kill(name: string): void {
   const one = oneOf(processes(state.pid).filter((process) => process.name === name))
   if (one) process.kill(one.pid, 'SIGKILL')
@@ -182,7 +183,9 @@ async function faults(begun: number): Promise<void> {
     // in the second half the server lives, so that its memory can be seen
     const what = oneOf(half ? names.filter((name) => name !== 'the server killed') : names)!
     made.set(what.trim(), (made.get(what.trim()) ?? 0) + 1)
-    await Promise.resolve(happenings[what]!()).catch(() => {})
+    await (async () => await happenings[what]!())().catch((error: Error) =>
+      console.log(`  ${what}: ${error.message}`),
+    )
     for (let i = 0; i < every && !over; i++) {
       await pause(1000)
       if (i % 5 === 0)

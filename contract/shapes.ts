@@ -203,12 +203,31 @@ export const resolvedSchema = z.object({
   ),
 })
 
+export const runPartSchema = z.object({
+  part: z.number(),
+  id: z.string().nullable(),
+  waits: z.array(z.number()).describe('the parts that it waits for'),
+  when: z.string().describe('done, failed, ended, or an expression'),
+  hold: z.boolean(),
+  state: z.enum([...runStates, 'asking']),
+  passed: z.boolean().describe('left out since its own condition did not hold'),
+  atOnce: z.number(),
+  startedAt: z.string().nullable(),
+  endedAt: z.string().nullable(),
+  waiting: z.number(),
+  running: z.number(),
+  held: z.number(),
+  done: z.number(),
+  failed: z.number(),
+  skipped: z.number(),
+  stopped: z.number(),
+})
 export const runSchema = runBriefSchema.extend({
   plan: z.number(),
-  part: z.number(),
+  parts: z.array(runPartSchema),
+  heldBy: z.string().nullable().describe('who holds it; null where nobody does'),
   /** Zone of the job's slices, null where it has none. */
   zone: z.string().nullable(),
-  atOnce: z.number(),
   stopping: z.boolean(),
   /** Milliseconds to add to the real time for this run's time. */
   clockOffset: z.number(),

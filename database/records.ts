@@ -8,7 +8,9 @@ export interface PlanMark {
 }
 
 /** A part as it is kept: its rows, slices and what varies with them are rows of their own. */
-export type StoredPart = Omit<PlanPart, 'roster' | 'slices' | 'varies'> & {
+export type StoredPart = Omit<PlanPart, 'roster' | 'slices' | 'varies' | 'waits'> & {
+  /** Not in plans of before, whose parts ran one after the other. */
+  readonly waits?: PlanPart['waits']
   readonly columns: PlanPart['roster'] extends infer R ? (R extends { columns: infer C } ? C : never) : never
   readonly each: boolean
   readonly rows: number
@@ -33,6 +35,13 @@ export interface LoadError {
   readonly advice: string
   /** A sample of rows that show it, for a failed check. */
   readonly rows?: readonly Row[]
+}
+
+/** A load was let go although something that it waits for is missing. */
+export interface LetGo {
+  readonly by: string
+  readonly why: string
+  readonly at: string
 }
 
 export interface StatementRecord {

@@ -14,7 +14,7 @@ import {
 } from 'drizzle-orm/pg-core'
 import type { RunState } from '../core/runState'
 import { count, mattock, when } from './columns'
-import type { FileRecord, LoadError, StatementRecord } from './records'
+import type { FileRecord, LetGo, LoadError, StatementRecord } from './records'
 import { jobVersion } from './jobs'
 import { plan } from './plans'
 
@@ -32,10 +32,8 @@ export const run = mattock.table(
       .references(() => plan.id),
     environment: text('environment').notNull(),
     state: text('state').$type<RunState>().notNull(),
-    /** The part that is under way. */
-    part: integer('part').notNull().default(0),
-    /** Loads of that part that may run at the same time. */
-    atOnce: integer('at_once').notNull().default(1),
+    /** Held by whom, or why: nothing new begins. */
+    heldBy: text('held_by'),
     /** Asked to stop: nothing new starts, what runs is broken off. */
     stopping: boolean('stopping').notNull().default(false),
     by: text('by').notNull(),
@@ -65,13 +63,77 @@ export const run = mattock.table(
   ],
 )
 
+const ofRun = () =>
+  integer('run_id')
+    .notNull()
+    .references(() => run.id, { onDelete: 'cascade' })
+
+/** A part of a run, with its loads counted: whoever moves a load counts it here, in the same transaction. */
+export const runPart = mattock.table(
+  'run_part',
+  {
+    runId: ofRun(),
+    part: integer('part').notNull(),
+    id: text('id'),
+    /** The parts that it waits for. */
+    waits: integer('waits').array().notNull(),
+    /** On which end of theirs it begins: done, failed, ended, or an expression. */
+    when: text('when').notNull().default('done'),
+    /** The run stops after it for a look. */
+    hold: boolean('hold').notNull().default(false),
+    /** Loads of it that may run at the same time. */
+    atOnce: integer('at_once').notNull().default(1),
+    state: text('state').$type<RunState | 'asking'>().notNull().default('waiting'),
+    /** Skipped since its own condition did not hold; what waits for it goes on. */
+    passed: boolean('passed').notNull().default(false),
+    /** When a worker was asked what its expression gives, by the real clock. */
+    askedAt: when('asked_at'),
+    startedAt: when('started_at'),
+    endedAt: when('ended_at'),
+    waiting: integer('waiting').notNull().default(0),
+    running: integer('running').notNull().default(0),
+    held: integer('held').notNull().default(0),
+    done: integer('done').notNull().default(0),
+    failed: integer('failed').notNull().default(0),
+    skipped: integer('skipped').notNull().default(0),
+    stopped: integer('stopped').notNull().default(0),
+    /** Waiting loads that a person let go before their part began. */
+    letGo: integer('let_go').notNull().default(0),
+    read: count('read'),
+    written: count('written'),
+    unchanged: count('unchanged'),
+    rejected: count('rejected'),
+    filtered: count('filtered'),
+    bytes: count('bytes'),
+    /** Loads whose rows do not balance. */
+    unbalanced: integer('unbalanced').notNull().default(0),
+  },
+  (t) => [
+    primaryKey({ columns: [t.runId, t.part] }),
+    index('run_part_open')
+      .on(t.runId, t.part)
+      .where(sql`state = 'running' or let_go > 0`),
+  ],
+)
+
+/** Loads of a part that use the same connections, so that those that find no place are passed over together. */
+export const runLane = mattock.table(
+  'run_lane',
+  {
+    runId: ofRun(),
+    part: integer('part').notNull(),
+    lane: integer('lane').notNull(),
+    connections: text('connections').array().notNull(),
+    waiting: integer('waiting').notNull().default(0),
+  },
+  (t) => [primaryKey({ columns: [t.runId, t.part, t.lane] })],
+)
+
 export const load = mattock.table(
   'load',
   {
     id: bigserial('id', { mode: 'number' }).primaryKey(),
-    runId: integer('run_id')
-      .notNull()
-      .references(() => run.id, { onDelete: 'cascade' }),
+    runId: ofRun(),
     /** Its number in the plan. */
     number: integer('number').notNull(),
     part: integer('part').notNull(),
@@ -81,7 +143,12 @@ export const load = mattock.table(
     sliceFrom: when('slice_from'),
     sliceTo: when('slice_to'),
     sliceLabel: text('slice_label'),
-    connections: text('connections').array().notNull(),
+    /** Which connections it uses. */
+    lane: integer('lane').notNull().default(0),
+    /** Lower goes before others of its part. */
+    rank: integer('rank').notNull().default(0),
+    /** By whom it was let go before its part began, and why. */
+    letGo: jsonb('let_go').$type<LetGo | null>(),
     state: text('state').$type<RunState>().notNull().default('waiting'),
     attempt: integer('attempt').notNull().default(0),
     worker: integer('worker'),
@@ -109,11 +176,14 @@ export const load = mattock.table(
     uniqueIndex().on(t.runId, t.number),
     index().on(t.key),
     index('load_waiting')
-      .on(t.runId, t.part, t.number)
+      .on(t.runId, t.part, t.lane, t.rank, t.number)
       .where(sql`state = 'waiting'`),
-    index('load_active')
-      .on(t.runId)
-      .where(sql`state in ('ready', 'running')`),
+    index('load_let_go')
+      .on(t.runId, t.part, t.rank, t.number)
+      .where(sql`state = 'waiting' and let_go is not null`),
+    index('load_running')
+      .on(t.worker)
+      .where(sql`state = 'running'`),
   ],
 )
 

@@ -40,8 +40,8 @@ export function watchHealth(engine: Engine): HealthWatch {
       const { rows } = await within(
         engine.db.$client.query<{ alive: number; waiting: boolean }>(
           `select (select count(*)::int from mattock.worker where beat_at > clock_timestamp() - interval '15 s') as alive,
-             exists (select 1 from mattock.load l join mattock.run r on r.id = l.run_id
-                     where r.state = 'running' and l.state in ('waiting', 'ready')) as waiting`,
+             exists (select 1 from mattock.run_part p join mattock.run r on r.id = p.run_id
+                     where r.state = 'running' and p.waiting > 0) as waiting`,
         ),
       )
       delete seen.database

@@ -82,7 +82,7 @@ function isOurs(pid: number): boolean {
 }
 
 const points: FaultPoint[] = [
-  'job-taken', 'load-started', 'rows-flowing', 'before-commit', 'committed', 'file-written', 'file-named',
+  'load-taken', 'load-started', 'rows-flowing', 'before-commit', 'committed', 'file-written', 'file-named',
   'step-recorded', 'before-finish', 'finished',
 ] // prettier-ignore
 
@@ -92,7 +92,7 @@ const happenings = {
   'stands still at a point': async () => await met(oneOf(points), 'pause'),
   'something throws at a point': async () =>
     // before it takes effect: a rerun of what took effect does it again, and the load says so
-    await met(oneOf(['job-taken', 'load-started', 'rows-flowing', 'before-commit']), 'cut'),
+    await met(oneOf(['load-taken', 'load-started', 'rows-flowing', 'before-commit']), 'cut'),
   'killed anywhere': async () => {
     const pid = oneOf(await workers())
     if (pid && isOurs(pid)) process.kill(pid, 'SIGKILL')

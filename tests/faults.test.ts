@@ -67,7 +67,7 @@ async function exact(run: number, table: string): Promise<void> {
 
 describe('a worker that is killed', () => {
   const points: FaultPoint[] = [
-    'job-taken', 'load-started', 'rows-flowing', 'before-commit', 'committed', 'file-written', 'file-named',
+    'load-taken', 'load-started', 'rows-flowing', 'before-commit', 'committed', 'file-written', 'file-named',
     'step-recorded', 'before-finish', 'finished',
   ] // prettier-ignore
   for (const point of points)

@@ -4,8 +4,10 @@ import { busy, play, type Played } from './simulate'
 
 /** The work of a plan as the forecast sees it. */
 export interface Workload {
-  /** Part of each load; ascending. Parts follow one another. */
+  /** Part of each load; ascending. */
   readonly part: ArrayLike<number>
+  /** The parts that each part waits for; the one before it where nothing is said. */
+  readonly partAfter?: readonly (readonly number[])[]
   /** For each load its place in `like`. */
   readonly likeOf: ArrayLike<number>
   /** Seconds that like loads took, one list for each kind of load; empty where there was none. */
@@ -73,13 +75,14 @@ export function forecast(work: Workload, caps: Caps): Forecast | null {
   const random = randomStream(count)
   const durations = new Float64Array(count)
   const lists = work.like.map((list) => (list.length >= enough ? list : [...list, ...work.any]))
+  const stageAfter = work.partAfter ? { stageAfter: work.partAfter } : {}
   const played: Played[] = []
   for (let draw = 0; draw < draws; draw++) {
     for (let i = 0; i < count; i++) {
       const list = lists[work.likeOf[i]!]!
       durations[i] = list[Math.floor(random() * list.length)]!
     }
-    played.push(play({ durations, sets, laneSets, stages: work.part }, places))
+    played.push(play({ durations, sets, laneSets, stages: work.part, ...stageAfter }, places))
   }
   const lengths = played.map(({ length }) => length)
   const seconds = quantile(lengths, 0.5)

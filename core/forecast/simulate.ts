@@ -6,8 +6,10 @@ export interface Queue {
   readonly sets: ArrayLike<number>
   /** The lanes of each set: an item holds one place in each of them while it runs. */
   readonly laneSets: readonly (readonly number[])[]
-  /** Items of a stage start when all of the stages before it are done; ascending. */
+  /** The stage of each item, ascending. */
   readonly stages?: ArrayLike<number>
+  /** For each stage those that must be done before its items start; the one before it where nothing is said. */
+  readonly stageAfter?: readonly (readonly number[])[]
   /** The items that each item waits for. */
   readonly after?: readonly (readonly number[])[]
 }
@@ -45,21 +47,12 @@ export function play(queue: Queue, places: readonly number[]): Played {
     for (const before of list) (followers[before] ??= []).push(item)
   })
   const stage = (item: number) => (stages ? stages[item]! : 0)
-  let open = -1
-  let nextItem = 0
-  let unfinished = 0
   let tail = 0
   let now = 0
   const enter = (item: number) => ready[sets[item]!]!.push(item, item)
-  const openStage = () => {
-    if (nextItem >= count) return
-    open = stage(nextItem)
-    for (; nextItem < count && stage(nextItem) === open; nextItem++) {
-      unfinished++
-      if (blockers[nextItem] === 0) enter(nextItem)
-    }
-  }
-  openStage()
+  const { open, done } = stagesOf(count, stage, queue.stageAfter, (item) => {
+    if (blockers[item] === 0) enter(item)
+  })
   for (;;) {
     const blocked = startAll()
     if (running.size === 0) break
@@ -68,7 +61,6 @@ export function play(queue: Queue, places: readonly number[]): Played {
     else tail += until - now
     now = until
     while (running.size > 0 && running.leastKey === now) finish(running.pop())
-    if (unfinished === 0) openStage()
   }
   return { length: now, waits, tail, starts, ends }
 
@@ -100,11 +92,49 @@ export function play(queue: Queue, places: readonly number[]): Played {
 
   function finish(item: number): void {
     for (const lane of laneSets[sets[item]!]!) free[lane]!++
-    unfinished--
     for (const follower of followers[item] ?? []) {
       blockers[follower]!--
-      if (blockers[follower] === 0 && stage(follower) <= open) enter(follower)
+      if (blockers[follower] === 0 && open[stage(follower)]) enter(follower)
     }
+    done(item)
+  }
+}
+
+/** The stages of a queue, those that wait for nothing opened: `begin` is called for each item of a stage that opens. */
+function stagesOf(
+  count: number,
+  stage: (item: number) => number,
+  stageAfter: Queue['stageAfter'],
+  begin: (item: number) => void,
+): { readonly open: readonly boolean[]; readonly done: (item: number) => void } {
+  const stages = Math.max(stageAfter?.length ?? 0, count > 0 ? stage(count - 1) + 1 : 0)
+  const after = (one: number): readonly number[] => stageAfter?.[one] ?? (one > 0 ? [one - 1] : [])
+  const first = new Int32Array(stages).fill(-1)
+  const left = new Int32Array(stages)
+  for (let item = 0; item < count; item++) {
+    if (first[stage(item)]! < 0) first[stage(item)] = item
+    left[stage(item)]!++
+  }
+  const waits = Array.from({ length: stages }, (_, one) => after(one).length)
+  const followers: number[][] = Array.from({ length: stages }, () => [])
+  for (let one = 0; one < stages; one++) for (const before of after(one)) followers[before]!.push(one)
+  const open: boolean[] = new Array<boolean>(stages).fill(false)
+  const openOne = (one: number) => {
+    // a stage without items is done when it opens, and so may be those after it
+    for (const list = [one]; list.length > 0;) {
+      const next = list.pop()!
+      open[next] = true
+      for (let item = first[next]!; item >= 0 && item < count && stage(item) === next; item++) begin(item)
+      if (left[next] === 0) list.push(...ready(next))
+    }
+  }
+  const ready = (ended: number) => followers[ended]!.filter((follower) => --waits[follower]! === 0)
+  for (let one = 0; one < stages; one++) if (after(one).length === 0 && !open[one]) openOne(one)
+  return {
+    open,
+    done: (item) => {
+      if (--left[stage(item)]! === 0) ready(stage(item)).forEach(openOne)
+    },
   }
 }
 

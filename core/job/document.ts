@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { valueTypes } from '../value'
 import { field, fieldMeta, scalar } from '../field/field'
 import { rosterSchema } from './rosters'
-import { identifier, stepSchema, type Step } from './steps'
+import { identifier, stepSchema, whenSchema, type Step } from './steps'
 
 export const parameterSchema = z
   .strictObject({
@@ -44,7 +44,13 @@ export const eachSchema = z
 
 const partSchema = z
   .strictObject({
+    id: identifier.optional().describe('names the part, where others wait for it or speak of it'),
     title: z.string().optional().describe('what it is called where it is read'),
+    after: field(z.array(identifier), { names: 'part', rare: true })
+      .optional()
+      .describe('the parts that it waits for; the one before it where it is left out'),
+    when: whenSchema,
+    hold: field(z.boolean(), { rare: true }).default(false).describe('the run stops after it for a look'),
     once: z.array(stepSchema).min(1).optional().describe('steps that run once'),
     each: eachSchema.optional(),
     do: z.array(stepSchema).min(1).optional().describe('steps that run for each row and slice'),
@@ -66,10 +72,21 @@ export const jobSchema = z
       .default({})
       .describe('values given at the start of a run'),
     slices: slicesSchema.optional(),
+    at_once_runs: field(z.enum(['beside', 'wait', 'refuse']), { label: 'a second run' })
+      .default('beside')
+      .describe(
+        'what a second run in the same environment does while one goes on: it runs beside it, waits, or is refused',
+      ),
     parts: z.array(partSchema).min(1).describe('what is done, in order'),
   })
   .superRefine((job, context) => {
     const seen = new Set<string>()
+    const parts = new Set<string>()
+    job.parts.forEach(({ id }, p) => {
+      if (id !== undefined && parts.has(id))
+        context.addIssue({ code: 'custom', message: `a second part "${id}"`, path: ['parts', p, 'id'] })
+      if (id !== undefined) parts.add(id)
+    })
     job.parts.forEach((part, p) => {
       ;(part.once ?? part.do ?? []).forEach((step, s) => {
         if (seen.has(step.id)) {

@@ -15,7 +15,7 @@ export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
   'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'catalog-names', 'target-kind', 'like-target', 'dotted-name', 'already-loaded', 'raw-sql', 'cleared-too-early',
   'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
-  'range-count', 'parameter', 'expression',
+  'range-count', 'parameter', 'expression', 'circle', 'never-runs',
 ] as const // prettier-ignore
 export type FindingCode = (typeof findingCodes)[number]
 
@@ -52,6 +52,8 @@ export interface PlanPart {
   readonly roster: Roster | undefined
   readonly slices: readonly Slice[] | undefined
   readonly atOnce: number
+  /** The parts that it waits for. */
+  readonly waits: readonly number[]
   /** By which of row and slice each slot varies, in the order of the slots. */
   readonly varies: readonly Varies[]
 }

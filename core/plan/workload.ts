@@ -41,7 +41,15 @@ export function workloadOf(
     if (place === undefined) numbered.set(used, (place = uses.of(used.join('\n'), () => used)))
     usesOf[i] = place
   }
-  return { part, likeOf, usesOf, like: like.list, any: history.get('') ?? [], connections: uses.list }
+  return {
+    part,
+    partAfter: expansion.parts.map(({ waits }) => waits),
+    likeOf,
+    usesOf,
+    like: like.list,
+    any: history.get('') ?? [],
+    connections: uses.list,
+  }
 }
 
 /** The caps under which a plan runs as things are. */

@@ -3,9 +3,9 @@
  * be used (`build.mjs` sets MATTOCK_FAULTS to false); only a build for tests has them.
  */
 export type FaultPoint =
-  /** The queue gave the job to this worker; the load is not started yet. */
-  | 'job-taken'
-  /** The load is this worker's. */
+  /** The load is this worker's, by the store's word; the worker has not begun it. */
+  | 'load-taken'
+  /** The worker has begun it. */
   | 'load-started'
   /** Rows begin to flow. */
   | 'rows-flowing'
@@ -21,5 +21,5 @@ export type FaultPoint =
   | 'step-recorded'
   /** All steps are recorded; the load has not ended. */
   | 'before-finish'
-  /** The load has ended; the job of the queue has not. */
+  /** The load has ended, and its place was given another. */
   | 'finished'

@@ -2,7 +2,7 @@ import { fork, type ChildProcess } from 'node:child_process'
 import { fail, FaultError, type Fault } from '../../core/fault'
 import type { Engine } from '../context/engine'
 import { DocumentError } from '../jobs/versions'
-import { lightAsks, plannerAsks, type Asker, type Planner } from './asks'
+import { lightAsks, plannerAsks, savingAsks, type Asker, type Planner } from './asks'
 
 interface Asked {
   readonly id: number
@@ -47,6 +47,8 @@ interface Task {
   readonly reject: (error: Error) => void
   /** Ends the wait for a turn. */
   patience?: NodeJS.Timeout
+  /** Its process ended under it, and it was begun again. */
+  again?: true
 }
 
 const isLight = ({ kind }: Task): boolean => lightAsks.has(kind)
@@ -86,11 +88,12 @@ export function planApart({
     place.child = child
     child.on('exit', (code, signal) => {
       if (place.child !== child || closed) return
-      if (place.task) log(`a planner ended (${signal ?? code})`)
-      place.task?.reject(
-        fault('the planner ended while planning, likely for want of memory; plan fewer slices, or some rows only'), // prettier-ignore
-      )
+      const { task } = place
       place.task = undefined
+      if (task) log(`a planner ended (${signal ?? code})`)
+      // somebody may have ended it; what ends it twice does so by itself
+      if (task && !task.again && !savingAsks.has(task.kind)) waiting.unshift(Object.assign(task, { again: true }))
+      else task?.reject(fault('the planner ended while planning, likely for want of memory; plan fewer slices, or some rows only')) // prettier-ignore
       open(place)
       give()
     })

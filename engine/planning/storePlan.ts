@@ -26,6 +26,7 @@ export function storedParts(plan: Plan): StoredPart[] {
     index: part.index,
     steps: part.steps,
     atOnce: part.atOnce,
+    waits: part.waits,
     each: part.roster !== undefined,
     columns: part.roster?.columns ?? [],
     rows: part.roster?.rows.length ?? 0,

@@ -164,7 +164,7 @@ export async function readComparable(engine: Engine, plan: StoredPlan): Promise<
   for (const row of rows) rowsOf[row.part]![row.row] = row
   const slicesOf = plan.parts.map((): typeof slices => [])
   for (const slice of slices) slicesOf[slice.part]![slice.slice] = slice
-  const parts = plan.parts.map(({ index, steps, atOnce, columns, each, varies }, i): PlanPart => {
+  const parts = plan.parts.map(({ index, steps, atOnce, waits, columns, each, varies }, i): PlanPart => {
     const own = Array.from(rowsOf[i]!, (row) => ({ key: row?.key ?? '', row: row?.cells ?? {} }))
     const spans = Array.from(slicesOf[i]!, (slice) => ({
       from: instantText(slice?.from ?? '1970-01-01'),
@@ -175,6 +175,7 @@ export async function readComparable(engine: Engine, plan: StoredPlan): Promise<
       index,
       steps,
       atOnce,
+      waits: waits ?? (i > 0 ? [i - 1] : []),
       varies: varies ?? steps.flatMap(({ slots }) => slots.map((): Varies => 'both')),
       roster: each ? { columns, key: [], rows: own, total: own.length, notOne: [], faults: [] } : undefined,
       slices: spans.length > 0 ? spans : undefined,

@@ -30,29 +30,27 @@ export interface LoadWork {
   readonly apart: Apart | undefined
 }
 
-/** Takes a load that was admitted, runs it and records its end. Nothing where another was first. */
-export async function workLoad(work: LoadWork, load: number): Promise<void> {
-  const { engine, worker, active } = work
-  await point('job-taken')
-  const { rows } = await engine.db.$client.query<Started>({
-    name: 'mattock-start',
-    text: 'select * from mattock.start_load($1, $2)',
-    values: [load, worker],
-  })
-  const [started] = rows
-  if (!started) return
-  const held: Held = { run: started.run_id, abort: new AbortController() }
-  active.set(load, held)
+/**
+ * Runs a load that was taken and records its end. Returns what its place was given next, where `more` says that it may be
+ * given something.
+ */
+export async function workLoad(
+  work: LoadWork,
+  started: Started,
+  more: () => boolean,
+): Promise<Started | undefined> {
+  const { engine, active } = work
+  const held = active.get(Number(started.load_id))!
   const tooLong = setTimeout(() => end(held, tooLongFault(engine)), engine.limits.time)
   try {
     await point('load-started')
     const ended = await ending(work, started, held)
     await point('before-finish')
-    await finish(engine, started, ended)
+    const next = await finish(work, started, ended, more)
     await point('finished')
+    return next
   } finally {
     clearTimeout(tooLong)
-    active.delete(load)
   }
 }
 
@@ -98,9 +96,14 @@ const tooLongFault = ({ limits }: Engine): StepFault =>
 
 /**
  * Records the end, however long the store is away: what the load did is known here only. Where another took the load
- * over meanwhile, that one's word counts.
+ * over meanwhile, that one's word counts. Returns the load that the place was given next.
  */
-async function finish(engine: Engine, started: Started, end: LoadEnd): Promise<void> {
+async function finish(
+  { engine, worker }: LoadWork,
+  started: Started,
+  end: LoadEnd,
+  more: () => boolean,
+): Promise<Started | undefined> {
   const { read, written, unchanged, rejected, filtered } = end.counts
   const values = [
     started.load_id,
@@ -109,15 +112,16 @@ async function finish(engine: Engine, started: Started, end: LoadEnd): Promise<v
     [read, written, unchanged, rejected, filtered, end.bytes],
     end.error && JSON.stringify(end.error),
     end.cause,
+    worker,
   ]
   for (let attempt = 0; ; attempt++) {
     try {
-      await engine.db.$client.query({
+      const { rows } = await engine.db.$client.query<Started>({
         name: 'mattock-finish',
-        text: 'select mattock.finish_load($1, $2, $3, $4, $5, $6)',
-        values,
+        text: 'select * from mattock.finish_load($1, $2, $3, $4, $5, $6, $7, $8)',
+        values: [...values, more() ? 1 : 0],
       })
-      return
+      return rows[0]
     } catch (error) {
       // what the store will never take: better a plain end than none
       if (isRefused(error) && attempt > 0) values.splice(4, 2, JSON.stringify(unrecorded(end)), 'unrecorded')

@@ -7,7 +7,9 @@ import { runTry } from '../trying/runTry'
 import { tidy } from '../keeping/keep'
 import type { Apart } from './apart'
 import { every } from './every'
-import { end, workLoad, type Held, type LoadWork } from './loads'
+import { decidePart } from '../running/decide'
+import { end, type Held, type LoadWork } from './loads'
+import { takeLoads, type Taking } from './taking'
 
 export interface Worker {
   readonly id: number
@@ -23,7 +25,7 @@ export interface WorkerOptions {
 }
 
 /**
- * Takes loads off the queue and runs them, `capacity` at a time. Beats its heart, gives the loads of dead workers
+ * Takes loads and runs them, `capacity` at a time, and beside them what the queue holds: surveys, tries and the like. Beats its heart, gives the loads of dead workers
  * to others, and breaks off loads whose run is stopped. Needs only the database and the stores it touches. Where it may
  * end its process (`endHard`), it does so when a load does not end that must, or when it takes more memory than it may.
  */
@@ -32,11 +34,12 @@ export async function startWorker(
   capacity: number,
   options: WorkerOptions = {},
 ): Promise<Worker> {
+  // surveys, tries and the like, beside the loads
+  const others = Math.ceil(capacity / 2)
   const threads = Number(process.env.UV_THREADPOOL_SIZE ?? 4)
-  if (threads < capacity * 4)
-    throw new Error(
-      `a worker of ${capacity} loads needs UV_THREADPOOL_SIZE of at least ${capacity * 4}, set before Node starts`,
-    )
+  const wanted = (capacity + others) * 4
+  if (threads < wanted)
+    throw new Error(`a worker of ${capacity} loads needs UV_THREADPOOL_SIZE of at least ${wanted}, set before Node starts`) // prettier-ignore
   const { rows } = await engine.db.$client.query<{ id: number }>(
     'insert into mattock.worker (host, pid, capacity) values ($1, $2, $3) returning id',
     [hostname(), process.pid, capacity],
@@ -48,13 +51,13 @@ export async function startWorker(
   const loads: LoadWork = { engine, worker: id, active, apart: options.apart }
   const queue = await startQueue({
     connectionString: engine.databaseUrl,
-    concurrency: capacity,
+    concurrency: others,
     noHandleSignals: true,
     pollInterval: 1000,
-    maxPoolSize: capacity + 3,
+    maxPoolSize: others + 3,
     logger: queueLog(engine),
     taskList: {
-      load: (payload) => workLoad(loads, (payload as { load: number }).load),
+      decide: (payload) => decidePart(engine, payload as { run: number; part: number }),
       profile: (payload) => {
         const { dataset, exact } = payload as { dataset: number; exact?: boolean }
         return runProfile(engine, dataset, exact)
@@ -64,6 +67,7 @@ export async function startWorker(
       survey: (payload) => look(engine, id, (payload as { survey: number }).survey, surveys),
     },
   })
+  const taking = takeLoads(loads, capacity)
   // a dead worker's loads are with others within its silence and one round of looking
   const { silence } = engine.limits
   const beat = every(engine, 'the heartbeat', silence / 5, async () => {
@@ -108,7 +112,7 @@ export async function startWorker(
   const stop = async (within?: number) => {
     guard?.()
     for (const abort of surveys.values()) abort.abort(handOver)
-    const stopping = stopWorker(engine, id, queue, [beat, sweep, tidying, stops])
+    const stopping = stopWorker(engine, id, queue, taking, [beat, sweep, tidying, stops])
     if (within === undefined) return await stopping
     const late = new Promise<'late'>((resolve) => setTimeout(() => resolve('late'), within))
     if ((await Promise.race([stopping.catch(() => 'late' as const), late])) === 'late' && active.size > 0)
@@ -151,9 +155,10 @@ async function stopWorker(
   engine: Engine,
   id: number,
   queue: Runner,
+  taking: Taking,
   timers: readonly (() => void)[],
 ): Promise<void> {
-  await queue.stop()
+  await Promise.all([queue.stop(), taking.stop()])
   for (const stop of timers) stop()
   await engine.db.$client.query('delete from mattock.worker where id = $1', [id])
 }

@@ -13,7 +13,8 @@ export async function effectSeen(
   started: Pick<Started, 'load_id' | 'run_id'>,
 ): Promise<string> {
   const { rows } = await engine.db.$client.query<{ connections: string[]; environment: string }>(
-    `select l.connections, r.environment from mattock.load l join mattock.run r on r.id = l.run_id where l.id = $1`,
+    `select n.connections, r.environment from mattock.load l join mattock.run r on r.id = l.run_id
+       join mattock.run_lane n on n.run_id = l.run_id and n.part = l.part and n.lane = l.lane where l.id = $1`,
     [started.load_id],
   )
   const { connections = [], environment = '' } = rows[0] ?? {}

@@ -1,92 +1,67 @@
-import type { Started } from './started'
-import { stepKind, type Step } from '../../core/job/steps'
-import { activeSteps } from '../../core/job/document'
 import { join } from 'node:path'
-import { eq } from 'drizzle-orm'
 import { addCounts, causeOf, noRows, type Counts } from '../../core/balance/balance'
-import type { Bindings } from '../../core/expression/cel'
-import { fail } from '../../core/fault'
-import { type Job } from '../../core/job/document'
+import { celCompiler, plainValue, type Bindings } from '../../core/expression/cel'
+import { FaultError } from '../../core/fault'
+import { activeSteps } from '../../core/job/document'
+import type { Step } from '../../core/job/steps'
 import { runBindings } from '../../core/plan/expand/bindings'
-import type { Row, ValueType } from '../../core/value'
-import {
-  jobVersion,
-  plan as planTable,
-  run as runTable,
-  type LoadError,
-  type PlanMark,
-  type StoredPart,
-} from '../../database/schema'
-import type { Engine } from '../context/engine'
-import { memory } from '../context/memory'
-import { point } from '../context/points'
-import { isStillMine, repeatedAt, sayWaiting } from './own'
-import { documentOf } from '../jobs/versions'
-import { readEnvironment } from '../planning/plan'
-import { readLoad } from '../planning/stored'
-import { rememberStep } from './remember'
 import { textsOfStep } from '../../core/plan/texts'
-import { fileBinding, runStep, stepBindings, textReader, type StepFrame } from '../steps/runStep'
-import { StepFault, type Outcome } from '../context/step'
-
-/** What all loads of a run share; it never changes, so a worker reads it once. */
-interface RunFrame {
-  readonly run: typeof runTable.$inferSelect
-  readonly job: Job
-  readonly zone: string
-  readonly parameters: Row
-  readonly environment: { name: string; values: Row }
-  /** Types of the roster's columns, by part. */
-  readonly types: Record<number, Record<string, ValueType>>
-  readonly parts: readonly StoredPart[]
-  readonly marks: readonly PlanMark[]
-}
-
-const frames = memory<RunFrame>(50)
-
-async function readFrame(engine: Engine, runId: number): Promise<RunFrame> {
-  const [found] = await engine.db
-    .select()
-    .from(runTable)
-    .innerJoin(jobVersion, eq(jobVersion.id, runTable.versionId))
-    .innerJoin(planTable, eq(planTable.id, runTable.planId))
-    .where(eq(runTable.id, runId))
-  if (!found) fail('unknown-name', `there is no run ${runId}`)
-  const job = documentOf(found.job_version)
-  const types = Object.fromEntries(
-    found.plan.parts.map((part) => [
-      part.index,
-      Object.fromEntries(part.columns.map(({ name, type }) => [name, type])),
-    ]),
-  )
-  return {
-    run: found.run,
-    job,
-    zone: job.slices?.zone ?? 'UTC',
-    parameters: found.plan.parameters,
-    environment: await readEnvironment(engine, found.run.environment),
-    types,
-    parts: found.plan.parts,
-    marks: found.plan.marks,
-  }
-}
+import { ancestorsOf } from '../../core/run/order'
+import { hasEnded, verdictOf, type Before } from '../../core/run/when'
+import type { RunState } from '../../core/runState'
+import type { Row } from '../../core/value'
+import type { FileRecord, LoadError } from '../../database/schema'
+import type { Engine } from '../context/engine'
+import { point } from '../context/points'
+import { emptyOutcome, nothingWritten, StepFault, type Outcome } from '../context/step'
+import { readLoad } from '../planning/stored'
+import {
+  fileBinding,
+  runStep,
+  stepBindings,
+  textReader,
+  type StepEnd,
+  type StepFrame,
+} from '../steps/runStep'
+import { asVerdict } from './decide'
+import { earlierParts } from './earlier'
+import { frameOf } from './frame'
+import { isStillMine, repeatedAt, sayWaiting } from './own'
+import { rememberStep } from './remember'
+import type { Started } from './started'
+import { recordStep, stepsDone } from './stepRecords'
 
 export interface LoadEnd {
-  readonly state: 'done' | 'failed' | 'skipped' | 'stopped'
+  /** `held`: it stands after a step for a look, and goes on when told. */
+  readonly state: 'done' | 'failed' | 'skipped' | 'stopped' | 'held'
   readonly counts: Counts
   readonly bytes: number
   readonly error: LoadError | null
   readonly cause: string | null
 }
 
-/** Runs a load's steps in order and records each. Never throws for what the load itself does wrong. */
+/** A step within a load that runs. */
+interface Place {
+  state: RunState
+  /** Its own condition did not hold. */
+  passed: boolean
+  counts: Counts
+  bytes: number
+  files: readonly FileRecord[]
+  error?: Omit<LoadError, 'step'>
+}
+
+/**
+ * Runs a load's steps as their order says, those side by side that do not wait on each other, and records each. What an
+ * attempt before recorded as done is not done again. Never throws for what the load itself does wrong.
+ */
 export async function runLoad(engine: Engine, started: Started, signal: AbortSignal): Promise<LoadEnd> {
   const log = engine.log.child({
     run: started.run_id,
     load: Number(started.load_id),
     attempt: started.attempt,
   })
-  const frame = await frames.of(engine, started.run_id, () => readFrame(engine, started.run_id))
+  const frame = await frameOf(engine, started.run_id)
   const planned = await readLoad(
     engine,
     { id: started.plan_id, parts: frame.parts, marks: frame.marks },
@@ -95,30 +70,47 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
   const { slice } = planned
   const plannedPart = frame.parts[started.part]!
   const steps = activeSteps(frame.job.parts[started.part]!)
-  const outcomes: Record<string, Row> = {}
-  let counts = noRows
-  let bytes = 0
-  let file: Row | null = null
-  const wrote: string[] = []
-  for (const [position, step] of steps.entries()) {
-    const bindings = (): Bindings =>
-      runBindings(
-        frame.job,
-        {
-          parameters: frame.parameters,
-          environment: frame.environment,
-          row: planned.row,
-          columns: frame.types[started.part] ?? {},
-          slice,
-        },
-        {
-          run: { id: started.run_id, started: iso(frame.run.startedAt ?? frame.run.createdAt) },
-          step: outcomes,
-          file,
-        },
-      )
-    const texts = { planned: textsOfStep(plannedPart, planned, step.id), bindings }
-    const at: StepFrame = {
+  const waits = frame.waits[started.part]!
+  const above = ancestorsOf(waits)
+  const earlier = await earlierParts(engine, frame, started.part)
+  const places = steps.map((): Place => ({
+    state: 'waiting',
+    passed: false,
+    counts: noRows,
+    bytes: 0,
+    files: [],
+  }))
+  for (const { position, ...rest } of await stepsDone(engine, started))
+    if (places[position]) Object.assign(places[position], rest)
+
+  const now = () => new Date(Date.now() + frame.run.clockOffset)
+  /** What a step sees: those it waits for, and the newest file that one of them read. */
+  const bindingsOf = (at: number): Bindings => {
+    const before = [...above[at]!].sort((a, b) => a - b).filter((one) => hasEnded(places[one]!.state))
+    const file = before.map((one) => places[one]!.files[0]).findLast((one) => one !== undefined)
+    return runBindings(
+      frame.job,
+      {
+        parameters: frame.parameters,
+        environment: frame.environment,
+        row: planned.row,
+        columns: frame.types[started.part] ?? {},
+        slice,
+      },
+      {
+        run: { id: started.run_id, started: iso(frame.run.startedAt ?? frame.run.createdAt) },
+        step: { ...earlier.step, ...Object.fromEntries(before.map((one) => [steps[one]!.id, outcomeRow(places[one]!)])) },
+        part: earlier.part,
+        file: file ? fileBinding(file) : null,
+      },
+    ) // prettier-ignore
+  }
+
+  const run = async (at: number): Promise<void> => {
+    const step = steps[at]!
+    const place = places[at]!
+    const texts = { planned: textsOfStep(plannedPart, planned, step.id), bindings: () => bindingsOf(at) }
+    const stepFrame: StepFrame = {
       engine,
       environment: frame.environment.name,
       installation: engine.installation,
@@ -135,85 +127,121 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       rejectFolder: join(engine.dataFolder, 'rejects', String(started.run_id)),
       signal,
     }
-    const begun = new Date(Date.now() + frame.run.clockOffset)
-    const { outcome, error, skip } = await runStep(at, step, texts)
-    const stopped = signal.aborted && error !== undefined && !(signal.reason instanceof StepFault)
-    const state = error === undefined ? 'done' : stopped ? 'stopped' : skip ? 'skipped' : 'failed'
-    await recordStep(
-      engine,
-      started,
-      position,
-      step,
-      state,
-      begun,
-      new Date(Date.now() + frame.run.clockOffset),
-      outcome,
-    )
+    const begun = now()
+    const { outcome, error, skip } = await runStep(stepFrame, step, texts)
+    const state = endState(signal, { error, skip }, step.hold)
+    // before its record says that it is done: whoever takes the load over does not do it again
+    if (!error)
+      await rememberStep(
+        engine,
+        { ...frame.run, environment: frame.environment.name, rowKey: planned.rowKey ?? planned.key },
+        started,
+        step,
+        textReader(frame.zone, step, texts),
+        outcome,
+      )
+    await recordStep(engine, started, at, step, state, begun, now(), outcome)
     await point('step-recorded')
-    counts = addCounts(
-      counts,
-      error ? { ...outcome.counts, written: 0, unchanged: 0, filtered: 0 } : outcome.counts,
-    )
-    bytes += outcome.bytes
-    if (error) {
-      log.info({ step: step.id, code: error.code, state }, error.message)
-      const effect = wrote.length > 0 ? `${error.effect}; before it, ${wrote.join(', ')}` : error.effect
-      // nothing of what was read took effect, so nothing of it is counted
-      if (wrote.length === 0) counts = noRows
-      return {
-        state: state as LoadEnd['state'],
-        counts,
-        bytes,
-        error: { step: step.id, ...error, effect },
-        cause: stopped ? null : causeOf(error.message),
-      }
-    }
-    if (outcome.counts.written > 0)
-      wrote.push(`${step.id} wrote ${outcome.counts.written.toLocaleString('en')} rows`)
-    outcomes[step.id] = stepBindings(outcome)
-    const [first] = outcome.files
-    if (first) file = fileBinding(first)
-    await rememberStep(
-      engine,
-      { ...frame.run, environment: frame.environment.name, rowKey: planned.rowKey ?? planned.key },
-      started,
-      step,
-      textReader(frame.zone, step, texts),
-      outcome,
-    )
+    const { counts } = outcome
+    Object.assign(place, {
+      // nothing of what a step that failed read is written
+      counts: error ? { ...counts, written: 0, unchanged: 0, filtered: 0 } : counts,
+      bytes: outcome.bytes,
+      files: outcome.files,
+      ...(error ? { error } : {}),
+    })
+    if (error) log.info({ step: step.id, code: error.code, state }, error.message)
+    place.state = state
   }
-  return { state: 'done', counts, bytes, error: null, cause: null }
+
+  /** Leaves a step out, and says why. */
+  const leaveOut = async (at: number, passed: boolean, why: string): Promise<void> => {
+    const outcome: Outcome = { ...emptyOutcome(), log: [why] }
+    await recordStep(engine, started, at, steps[at]!, 'skipped', now(), now(), outcome)
+    Object.assign(places[at]!, { state: 'skipped', passed })
+  }
+
+  const decide = async (at: number): Promise<void> => {
+    const { when } = steps[at]!
+    try {
+      const value = plainValue(celCompiler(frame.zone)(when).evaluate(bindingsOf(at)))
+      if (asVerdict(when, value)) return await run(at)
+      await leaveOut(at, true, `its condition does not hold: ${when}`)
+    } catch (error) {
+      if (!(error instanceof FaultError)) throw error
+      const { code, message } = error.fault
+      await recordStep(engine, started, at, steps[at]!, 'failed', now(), now(), { ...emptyOutcome(), log: [message] }) // prettier-ignore
+      Object.assign(places[at]!, {
+        state: 'failed',
+        error: { code, message: `${message} (in when: ${when})`, effect: nothingWritten, advice: 'mend the expression, then rerun' },
+      }) // prettier-ignore
+    }
+  }
+
+  /** Begins what may begin, again after each that ends, until nothing is left to begin. */
+  const goOn = async (): Promise<void> => {
+    const begun: Promise<void>[] = []
+    for (const [at, place] of places.entries()) {
+      if (place.state !== 'waiting' || signal.aborted) continue
+      const before = waits[at]!.map((one): Before => places[one]!)
+      const verdict = verdictOf(steps[at]!.when, before)
+      if (verdict === 'wait') continue
+      place.state = 'running'
+      const work = {
+        begin: () => run(at),
+        ask: () => decide(at),
+        pass: () => leaveOut(at, true, 'nothing before it failed'),
+        skip: () => leaveOut(at, false, 'something before it failed'),
+      }[verdict]
+      begun.push(work().then(goOn))
+    }
+    const ends = await Promise.allSettled(begun)
+    for (const end of ends) if (end.status === 'rejected') throw end.reason
+  }
+  await goOn()
+  return endOf(steps, places, signal)
 }
 
 const iso = (text: string): string => new Date(text).toISOString()
 
-async function recordStep(
-  engine: Engine,
-  started: Started,
-  position: number,
-  step: Step,
-  state: string,
-  begun: Date,
-  ended: Date,
-  outcome: Outcome,
-): Promise<void> {
-  const { counts } = outcome
-  await engine.db.$client.query({
-    name: 'mattock-record-step',
-    text: `insert into mattock.load_step (load_id, position, attempt, step, kind, state, started_at, ended_at, read, written, unchanged,
-             rejected, filtered, bytes, statements, files, reject_reasons, reject_file, log)
-           select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19
-           where exists (select 1 from mattock.load where id = $1 and attempt = $3)
-           on conflict (load_id, position) do update set attempt = excluded.attempt, state = excluded.state,
-             started_at = excluded.started_at, ended_at = excluded.ended_at, read = excluded.read, written = excluded.written,
-             unchanged = excluded.unchanged, rejected = excluded.rejected, filtered = excluded.filtered, bytes = excluded.bytes,
-             statements = excluded.statements, files = excluded.files, reject_reasons = excluded.reject_reasons,
-             reject_file = excluded.reject_file, log = excluded.log`,
-    values: [
-      started.load_id, position, started.attempt, step.id, stepKind(step), state, begun.toISOString(), ended.toISOString(),
-      counts.read, counts.written, counts.unchanged, counts.rejected, counts.filtered, outcome.bytes,
-      JSON.stringify(outcome.statements), JSON.stringify(outcome.files), JSON.stringify(outcome.rejectReasons),
-      outcome.rejectFile, JSON.stringify(outcome.log),
-    ], // prettier-ignore
-  })
+const outcomeRow = ({ state, counts }: Place): Row => ({ ...stepBindings({ counts }), state })
+
+/** Was it a person, and not a limit, that broke it off? */
+const isStopped = (signal: AbortSignal): boolean => signal.aborted && !(signal.reason instanceof StepFault)
+
+function endState(signal: AbortSignal, { error, skip }: Pick<StepEnd, 'error' | 'skip'>, hold: boolean): RunState {
+  if (error === undefined) return hold ? 'held' : 'done'
+  return isStopped(signal) ? 'stopped' : skip ? 'skipped' : 'failed'
+} // prettier-ignore
+
+/** What a load came to, by its steps. */
+function endOf(steps: readonly Step[], places: readonly Place[], signal: AbortSignal): LoadEnd {
+  const bytes = places.reduce((sum, place) => sum + place.bytes, 0)
+  const counts = places.map((place) => place.counts).reduce(addCounts, noRows)
+  const by = (state: RunState) => places.findIndex((place) => place.state === state && place.error)
+  const at = [by('failed'), by('stopped'), by('skipped')].find((one) => one >= 0) ?? -1
+  const brokenOff = signal.aborted && places.some((place) => place.state === 'waiting')
+  const limit = brokenOff && signal.reason instanceof StepFault ? signal.reason.error : undefined
+  if (at < 0 && limit === undefined) {
+    const state = brokenOff ? 'stopped' : places.some((place) => place.state === 'held') ? 'held' : 'done'
+    return { state, counts, bytes, error: null, cause: null }
+  }
+  const { state, error } = at < 0 ? { state: 'failed' as const, error: limit } : places[at]!
+  const wrote = places.flatMap(({ state: one, counts: { written } }, i) =>
+    (one === 'done' || one === 'held') && written > 0
+      ? [`${steps[i]!.id} wrote ${written.toLocaleString('en')} rows`]
+      : [],
+  )
+  return {
+    state: state as LoadEnd['state'],
+    // nothing of what was read took effect, so nothing of it is counted
+    counts: wrote.length === 0 ? noRows : counts,
+    bytes,
+    error: {
+      step: steps[at]?.id ?? null,
+      ...error!,
+      effect: wrote.length > 0 ? `${error!.effect}; beside it, ${wrote.join(', ')}` : error!.effect,
+    },
+    cause: state === 'stopped' ? null : causeOf(error!.message),
+  }
 }

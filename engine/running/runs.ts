@@ -2,9 +2,12 @@ import { eq } from 'drizzle-orm'
 import type pg from 'pg'
 import { fail } from '../../core/fault'
 import { stopsFor } from '../../core/plan/plan'
+import { numbering } from '../../core/plan/workload'
 import { jobVersion, plan as planTable, run as runTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
+import { partOrder } from '../../core/job/order'
+import type { Job } from '../../core/job/document'
 import { documentOf } from '../jobs/versions'
 
 export interface StartAsk {
@@ -73,7 +76,7 @@ async function insertRun(
   values: readonly unknown[],
 ): Promise<number> {
   const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
-  const { title } = documentOf(version!)
+  const job = documentOf(version!)
   const offset = ask.clockOffset ?? 0
   const at = new Date(Date.now() + offset).toISOString()
   return await transaction(engine.db.$client, async (client) => {
@@ -82,12 +85,14 @@ async function insertRun(
     const pressed = await runPressed(client, plan.id, ask.press)
     if (pressed !== undefined) return pressed
     if (!ask.again) await refuseTwice(client, plan.id, rerunOf, which, values)
+    await client.query('select mattock.lock_dispatch()')
+    const state = await stateToBegin(client, job, plan.environment)
     const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.run (job, title, version_id, plan_id, environment, state, part, at_once, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press)
-       values ($1, $2, $3, $4, $5, 'running', -1, 1, $6, $7, $8, $9, $10, $11, $11, $12) returning id`,
+      `insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, case when $13 = 'running' then $11::timestamptz end, $12, $13) returning id`,
       [
         plan.job,
-        title,
+        job.title,
         plan.versionId,
         plan.id,
         plan.environment,
@@ -98,28 +103,84 @@ async function insertRun(
         offset,
         at,
         ask.press ?? null,
+        state,
       ],
     )
     const id = rows[0]!.id
+    const lanes = lanesOf(plan)
     const inserted = await client.query(
-      `insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, connections, repeats)
-       select $1, p.number, p.part, p."row" is not null, concat_ws(' · ', coalesce(r.key, p.title), s.label), r.key, s."from", s."to", s.label, coalesce(m.connections, '{}'),
+      `insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, lane, repeats)
+       select $1, p.number, p.part, p."row" is not null, concat_ws(' · ', coalesce(r.key, p.title), s.label), r.key, s."from", s."to", s.label,
+         ($${4 + values.length}::jsonb ->> p.mark)::integer,
          (select b.id from mattock.load b where b.run_id = $3 and b.number = p.number)
        from mattock.planned_load p
        left join mattock.plan_row r on r.plan_id = p.plan_id and r.part = p.part and r."row" = p."row"
        left join mattock.plan_slice s on s.plan_id = p.plan_id and s.part = p.part and s.slice = p.slice
-       left join (
-         select t.n - 1 as mark, array(select jsonb_array_elements_text(t.own -> 'connections')) as connections
-         from mattock.plan, jsonb_array_elements(marks) with ordinality t(own, n) where id = $2) m on m.mark = p.mark
        where p.plan_id = $2 and ${which} order by p.number`,
-      [id, plan.id, rerunOf, ...values],
+      [id, plan.id, rerunOf, ...values, JSON.stringify(lanes.ofMark)],
     )
     if (!inserted.rowCount)
       fail('no-loads', 'there is nothing to run again: no load failed, was stopped or skipped')
-    await client.query('select mattock.dispatch()')
+    await client.query(
+      `insert into mattock.run_lane (run_id, part, lane, connections, waiting)
+       select $1, part, lane, array(select jsonb_array_elements_text($2::jsonb -> lane)), count(*) from mattock.load where run_id = $1 group by part, lane`,
+      [id, JSON.stringify(lanes.connections)],
+    )
+    await insertParts(client, id, plan, job)
+    await client.query('select mattock.advance_run($1)', [id])
     await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
     return id
   })
+}
+
+/** A job may say that a second run of it waits for the first, or is refused. @throws FaultError `still-running` */
+async function stateToBegin(
+  client: pg.ClientBase,
+  { name, at_once_runs }: Job,
+  environment: string,
+): Promise<'running' | 'waiting'> {
+  if (at_once_runs === 'beside') return 'running'
+  const { rows } = await client.query<{ id: number; by: string }>(
+    `select id, by from mattock.run where job = $1 and environment = $2 and state in ('running', 'held', 'waiting') order by id limit 1`,
+    [name, environment],
+  )
+  const [other] = rows
+  if (!other) return 'running'
+  if (at_once_runs === 'refuse')
+    fail('still-running', `run ${other.id} of ${name} in ${environment}, begun by ${other.by}, goes on, and the job refuses a second one`, { run: other.id }) // prettier-ignore
+  return 'waiting'
+}
+
+/** Sets of connections that loads use together, and which of them the loads of each mark use. */
+function lanesOf({ marks }: typeof planTable.$inferSelect): { connections: string[][]; ofMark: number[] } {
+  const lanes = numbering<string[]>()
+  const ofMark = marks.map(({ connections }) => lanes.of(JSON.stringify(connections), () => [...connections]))
+  if (lanes.list.length === 0) lanes.list.push([])
+  return { connections: lanes.list, ofMark: ofMark.length > 0 ? ofMark : [0] }
+}
+
+/** The parts of a run, with what each waits for; one without loads is done when its turn comes. */
+async function insertParts(
+  client: pg.ClientBase,
+  run: number,
+  plan: typeof planTable.$inferSelect,
+  job: Job,
+): Promise<void> {
+  const { waits } = partOrder(job)
+  const parts = job.parts.map(({ id, when, hold }, part) => ({
+    part,
+    id: id ?? null,
+    waits: waits[part]!,
+    when,
+    hold,
+    at_once: plan.parts[part]?.atOnce ?? 1,
+  }))
+  await client.query(
+    `insert into mattock.run_part (run_id, part, id, waits, "when", hold, at_once, waiting)
+     select $1, p.part, p.id, p.waits, p."when", p.hold, p.at_once, (select count(*) from mattock.load l where l.run_id = $1 and l.part = p.part)
+     from jsonb_to_recordset($2) as p (part integer, id text, waits integer[], "when" text, hold boolean, at_once integer)`,
+    [run, JSON.stringify(parts)],
+  )
 }
 
 /** The run that a press began, if it was pressed before. */

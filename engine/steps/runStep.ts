@@ -1,4 +1,5 @@
-import { setTimeout } from 'node:timers/promises'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { Temporal } from 'temporal-polyfill'
 import { celCompiler, type Bindings } from '../../core/expression/cel'
 import { fail, FaultError } from '../../core/fault'
 import { stepKind, type Step } from '../../core/job/steps'
@@ -39,8 +40,39 @@ export interface StepEnd {
   readonly skip?: boolean
 }
 
-/** Runs a step, again after growing pauses where the fault may pass. Never throws for what the step does wrong. */
-export async function runStep(frame: StepFrame, step: Step, texts: StepTexts): Promise<StepEnd> {
+/** An ISO 8601 duration of hours, minutes and seconds in milliseconds. */
+const milliseconds = (duration: string): number => Temporal.Duration.from(duration).total('milliseconds')
+
+/**
+ * Runs a step within its own time, again after growing pauses where the fault may pass. Never throws for what the step does
+ * wrong.
+ */
+export async function runStep(given: StepFrame, step: Step, texts: StepTexts): Promise<StepEnd> {
+  if (step.timeout === undefined) return await attempts(given, step, texts)
+  const abort = new AbortController()
+  const onAbort = () => abort.abort(given.signal.reason)
+  if (given.signal.aborted) onAbort()
+  given.signal.addEventListener('abort', onAbort, { once: true })
+  const late = setTimeout(() => abort.abort(tooLate(step)), milliseconds(step.timeout))
+  try {
+    return await attempts({ ...given, signal: abort.signal }, step, texts)
+  } finally {
+    clearTimeout(late)
+    given.signal.removeEventListener('abort', onAbort)
+  }
+}
+
+const tooLate = ({ id, timeout }: Step): StepFault =>
+  new StepFault({
+    code: 'too-long',
+    message: `step ${id} took longer than its timeout of ${timeout!}`,
+    effect: nothingWritten,
+    advice: 'part the load, or set the timeout higher',
+  })
+
+async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise<StepEnd> {
+  const most = Math.min(step.tries ?? pauses.length + 1, 20)
+  const first = step.pause === undefined ? frame.engine.limits.pause : milliseconds(step.pause)
   const { runner, spec } = runnerOf(step)
   const text = textReader(frame.zone, step, texts)
   // what failed attempts did stays in the record, before what the last one did
@@ -59,11 +91,11 @@ export async function runStep(frame: StepFrame, step: Step, texts: StepTexts): P
     } catch (error) {
       if (frame.signal.aborted) return { outcome, error: endedBy(frame.signal).error }
       unknown ??= error instanceof CommitUnknown ? error : undefined
-      if (mayPass(error) && attempt < pauses.length) {
+      if (mayPass(error) && attempt + 1 < most) {
         frame.logger.warn({ error, attempt }, 'a fault that may pass; the step is tried again')
         before.log = [...outcome.log, `${(error as Error).message}; tried again`]
         before.statements = outcome.statements
-        await setTimeout(pauses[attempt]! * frame.engine.limits.pause, undefined, {
+        await sleep(pauses[Math.min(attempt, pauses.length - 1)]! * first, undefined, {
           signal: frame.signal,
         }).catch(() => {})
         if (frame.signal.aborted) return { outcome, error: endedBy(frame.signal).error }

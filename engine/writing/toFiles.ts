@@ -200,7 +200,7 @@ async function sweepTemporaries(
   })
   if (found.length === 0) return
   const { rows } = await engine.db.$client.query<{ id: number; attempt: number }>(
-    `select id, attempt from mattock.load where id = any ($1) and state in ('ready', 'running')`,
+    `select id, attempt from mattock.load where id = any ($1) and state in ('waiting', 'running', 'held')`,
     [found.map(({ of }) => of)],
   )
   for (const { name, of, tried } of found) {

@@ -29,8 +29,9 @@ export const connectionHandlers: Pick<
        from mattock.connection_setting s join mattock.environment e on e.name = s.environment order by e.position`,
     )
     const { rows: active } = await engine.db.$client.query<{ name: string; n: number }>(
-      `select c.name, count(*)::int as n from mattock.load l join mattock.run r on r.id = l.run_id, unnest(l.connections) c(name)
-       where l.state in ('ready', 'running') and r.environment = $1 group by 1`,
+      `select c.name, count(*)::int as n from mattock.load l join mattock.run r on r.id = l.run_id
+         join mattock.run_lane n on n.run_id = l.run_id and n.part = l.part and n.lane = l.lane, unnest(n.connections) c(name)
+       where l.state = 'running' and r.environment = $1 group by 1`,
       [query.environment],
     )
     return list.map((entry) => ({
@@ -57,7 +58,7 @@ export const connectionHandlers: Pick<
       .where(eq(connection.name, params.name))
       .returning()
     if (changed.length === 0) fail('unknown-name', `there is no connection "${params.name}"`)
-    await engine.db.$client.query('select mattock.dispatch()')
+    await engine.db.$client.query('select mattock.call_workers()')
     return {}
   },
   removeConnection: async ({ engine }, { params }) => {

@@ -56,11 +56,11 @@ export async function briefRuns(
      join mattock.job_version v on v.id = r.version_id join mattock.plan p on p.id = r.plan_id
      cross join lateral (
        select coalesce(sum(read), 0)::int8 as read, coalesce(sum(written), 0)::int8 as written, coalesce(sum(unchanged), 0)::int8 as unchanged,
-         coalesce(sum(rejected), 0)::int8 as rejected, coalesce(sum(filtered), 0)::int8 as filtered,
-         coalesce(sum(unbalanced), 0)::int as unbalanced, jsonb_object_agg(state, n) as loads
-       from (select state, count(*) as n, sum(read) as read, sum(written) as written, sum(unchanged) as unchanged, sum(rejected) as rejected,
-               sum(filtered) as filtered, count(*) filter (where read <> written + unchanged + rejected + filtered) as unbalanced
-             from mattock.load l where l.run_id = r.id group by state) s) c
+         coalesce(sum(rejected), 0)::int8 as rejected, coalesce(sum(filtered), 0)::int8 as filtered, coalesce(sum(unbalanced), 0)::int as unbalanced,
+         jsonb_strip_nulls(jsonb_build_object('waiting', nullif(sum(waiting) filter (where p.state <> 'running'), 0), 'ready', nullif(sum(waiting) filter (where p.state = 'running'), 0),
+           'running', nullif(sum(running), 0), 'held', nullif(sum(held), 0), 'done', nullif(sum(done), 0), 'failed', nullif(sum(failed), 0),
+           'skipped', nullif(sum(skipped), 0), 'stopped', nullif(sum(stopped), 0))) as loads
+       from mattock.run_part p where p.run_id = r.id) c
      order by r.created_at desc, r.id desc`,
     [...values],
   )
@@ -78,16 +78,27 @@ export async function briefRun(engine: Engine, id: number) {
 
 /** Seconds that are likely left: the loads still to run at the median length of those done, at_once at a time. */
 export async function secondsLeft(engine: Engine, run: number): Promise<number | null> {
-  const { rows } = await engine.db.$client.query<{ seconds: number[] | null; left: number; at_once: number }>(
+  const { rows } = await engine.db.$client.query<{ seconds: number[] | null; left: number; atOnce: number }>(
     `select (select array_agg(s) from (select extract(epoch from ended_at - started_at)::float8 as s from mattock.load
                where run_id = $1 and state = 'done' and each order by ended_at desc limit 200) d) as seconds,
-       (select count(*)::int from mattock.load where run_id = $1 and state in ('waiting', 'ready', 'running')) as left, at_once
-     from mattock.run where id = $1`,
+       coalesce(sum(waiting + running) filter (where state not in ('done', 'failed', 'skipped', 'stopped')), 0)::int as left,
+       coalesce(sum(at_once) filter (where state = 'running'), 1)::int as "atOnce"
+     from mattock.run_part where run_id = $1`,
     [run],
   )
   const [row] = rows
   if (!row?.seconds || row.left === 0) return null
-  return Math.ceil(row.left / Math.max(1, row.at_once)) * quantile(row.seconds, 0.5)
+  return Math.ceil(row.left / Math.max(1, row.atOnce)) * quantile(row.seconds, 0.5)
+}
+
+/** The parts of a run, with how each stands. */
+async function partsOf(engine: Engine, run: number) {
+  const { rows } = await engine.db.$client.query(
+    `select part, id, waits, "when", hold, state, passed, at_once as "atOnce", started_at as "startedAt", ended_at as "endedAt",
+       waiting, running, held, done, failed, skipped, stopped from mattock.run_part where run_id = $1 order by part`,
+    [run],
+  )
+  return rows
 }
 
 const orders = {
@@ -97,13 +108,16 @@ const orders = {
   plan: 'l.number',
 }
 
+/** A load whose part is under way is ready: it begins as soon as there is a place. */
+const shownState = `case when l.state = 'waiting' and exists (select 1 from mattock.run_part p where p.run_id = l.run_id and p.part = l.part and p.state = 'running') then 'ready' else l.state end`
+
 /** A load as the lists show it. Times of its steps are milliseconds from the run's start. */
-const loadColumns = `l.id, l.number, l.part, l.each, l.key, l.state, l.attempt, l.worker, l.started_at as "startedAt", l.ended_at as "endedAt",
+const loadColumns = `l.id, l.number, l.part, l.each, l.key, ${shownState} as state, l.attempt, l.worker, l.started_at as "startedAt", l.ended_at as "endedAt",
   l.read, l.written, l.unchanged, l.rejected, l.filtered, l.error ->> 'message' as message, l.waits_for as "waitsFor",
   coalesce((select jsonb_agg(jsonb_build_object('step', s.step, 'state', s.state,
       'from', round(extract(epoch from s.started_at - r.started_at) * 1000),
       'to', round(extract(epoch from s.ended_at - r.started_at) * 1000)) order by s.position)
-    from mattock.load_step s where s.load_id = l.id and s.attempt = l.attempt), '[]') as steps`
+    from mattock.load_step s where s.load_id = l.id and (s.attempt = l.attempt or s.state in ('done', 'held'))), '[]') as steps`
 
 export const runHandlers: Pick<
   Handlers,
@@ -166,9 +180,9 @@ export const runHandlers: Pick<
     return {
       ...brief,
       plan: found!.planId,
-      part: found!.part,
+      parts: await partsOf(engine, params.id),
+      heldBy: found!.heldBy,
       zone: documentOf(joined!.job_version).slices?.zone ?? null,
-      atOnce: found!.atOnce,
       stopping: found!.stopping && found!.state === 'running',
       clockOffset: found!.clockOffset,
       left: brief.state === 'running' ? await secondsLeft(engine, params.id) : null,
@@ -178,7 +192,7 @@ export const runHandlers: Pick<
   runLoads: async ({ engine }, { params, query }) => {
     const values: unknown[] = [params.id]
     const tests = ['l.run_id = $1']
-    if (query.state) tests.push(`l.state = $${values.push(query.state)}`)
+    if (query.state) tests.push(`${shownState} = $${values.push(query.state)}`)
     if (query.search) tests.push(`strpos(lower(l.key), lower($${values.push(query.search)})) > 0`)
     if (query.cause) tests.push(`l.cause = $${values.push(query.cause)}`)
     const where = tests.join(' and ')

@@ -26,7 +26,7 @@ async function openFailures(engine: Engine, environment: string, since: string) 
      from mattock.load l join mattock.run r on r.id = l.run_id
      where r.environment = $1 and r.created_at >= $2 and l.state = 'failed'
        and not exists (select 1 from mattock.load d join mattock.run dr on dr.id = d.run_id
-         where dr.environment = r.environment and dr.job = r.job and d.key = l.key and d.id > l.id and d.state in ('done', 'failed', 'ready', 'running', 'waiting'))
+         where dr.environment = r.environment and dr.job = r.job and d.key = l.key and d.id > l.id and d.state in ('done', 'failed', 'held', 'running', 'waiting'))
      group by r.job, l.cause order by max(l.ended_at) desc`,
     [environment, since],
   )
@@ -35,7 +35,7 @@ async function openFailures(engine: Engine, environment: string, since: string) 
 
 export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
   now: async ({ engine, options }) => {
-    const running = await briefRuns(engine, `r.state = 'running'`, [], 0, 5)
+    const running = await briefRuns(engine, `r.state in ('running', 'held')`, [], 0, 5)
     const { rows } = await engine.db.$client.query<{
       count: number
       capacity: number

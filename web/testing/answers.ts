@@ -35,9 +35,9 @@ export const runBrief = (more: Partial<Brief> = {}): Brief => ({
 export const run = (more: Partial<Run> = {}): Run => ({
   ...runBrief(),
   plan: 70,
-  part: 0,
+  parts: [],
+  heldBy: null,
   zone: 'Europe/Oslo',
-  atOnce: 4,
   stopping: false,
   clockOffset: 0,
   left: null,

@@ -15,6 +15,18 @@ export function sliceBinding(slice: Slice): Record<string, unknown> {
   }
 }
 
+/** What steps or parts came to: their state, and counts. */
+const outcomes = (all: Readonly<Record<string, Row>>) =>
+  Object.fromEntries(
+    Object.entries(all).map(([id, outcome]) => [
+      id,
+      celRow(
+        outcome,
+        Object.fromEntries(Object.keys(outcome).map((name) => [name, name === 'state' ? 'text' : 'integer'])),
+      ),
+    ]),
+  )
+
 /** Bindings for one row and slice, with what is known only while running. */
 export function runBindings(
   job: Job,
@@ -25,7 +37,12 @@ export function runBindings(
     columns: Readonly<Record<string, ValueType>>
     slice: Slice | null
   },
-  running: { run: { id: number; started: string }; step: Record<string, Row>; file: Row | null },
+  running: {
+    run: { id: number; started: string }
+    step: Readonly<Record<string, Row>>
+    part?: Readonly<Record<string, Row>>
+    file: Row | null
+  },
 ): Bindings {
   const parameterTypes = Object.fromEntries(
     Object.entries(job.parameters).map(([name, { type }]) => [name, type]),
@@ -34,12 +51,8 @@ export function runBindings(
     param: celRow(given.parameters, parameterTypes),
     env: { name: given.environment.name, ...given.environment.values },
     run: { id: BigInt(running.run.id), started: timestamp(Temporal.Instant.from(running.run.started)) },
-    step: Object.fromEntries(
-      Object.entries(running.step).map(([id, outcome]) => [
-        id,
-        celRow(outcome, Object.fromEntries(Object.keys(outcome).map((name) => [name, 'integer']))),
-      ]),
-    ),
+    step: outcomes(running.step),
+    part: outcomes(running.part ?? {}),
     ...(running.file ? { file: celRow(running.file, { size: 'integer' }) } : {}),
     ...(given.row ? { row: celRow(given.row, given.columns) } : {}),
     ...(given.slice ? { slice: sliceBinding(given.slice) } : {}),

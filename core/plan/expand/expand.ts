@@ -1,4 +1,5 @@
-import { activeSteps } from '../../job/document'
+import { activeSteps, stepPath } from '../../job/document'
+import { earlierOf, partOrder } from '../../job/order'
 import { slotsOf } from '../../job/slots'
 import { stepKind } from '../../job/steps'
 import type { KnownNames } from '../../expression/names'
@@ -8,6 +9,7 @@ import { gatherer } from '../gather'
 import { givenParameters } from '../parameters'
 import type { Expansion, PlannedLoad, PlanPart, PlanRequest } from '../types'
 import { resolveLoads } from './loads'
+import { judgeOrders, judgeWhen } from './orders'
 import { knownColumns, partRoster, tellRepeats, rosterContext } from './rosters'
 import { checkedSlot, variesBy } from './slots'
 
@@ -24,7 +26,9 @@ export function expand(request: PlanRequest, gathered: Gathered): Expansion {
   const { compile, known, bindings: base } = context
   const parts: PlanPart[] = []
   const loads: PlannedLoad[] = []
-  const earlier: string[] = []
+  judgeOrders(job, findings)
+  const order = partOrder(job)
+  const earlier = earlierOf(job)
   job.parts.forEach((part, index) => {
     const roster = part.each ? partRoster(part, index, gathered, context, findings) : undefined
     const slices = part.each?.slices === false || !part.each ? undefined : request.slices
@@ -35,13 +39,16 @@ export function expand(request: PlanRequest, gathered: Gathered): Expansion {
       ...(slices ? { slice: ['from', 'to', 'label'] } : {}),
       file: ['name', 'path', 'size'],
     }
+    const { own, steps: before } = earlier[index]!
+    judgeWhen(part.when, compile, { ...known, step: own.steps, part: own.parts }, { part: index, path: `parts.${index}.when` }, findings) // prettier-ignore
     const slots: (CompiledSlot | undefined)[] = []
-    const planSteps = steps.map((step) => {
+    const planSteps = steps.map((step, s) => {
+      const seen = { ...names, step: before[s]!.steps, part: own.parts }
+      judgeWhen(step.when, compile, seen, { part: index, step: step.id, path: `${stepPath(job, index, step.id)}.when` }, findings) // prettier-ignore
       const list = slotsOf(step)
       for (const slot of list) {
-        slots.push(checkedSlot(slot, compile, { ...names, step: [...earlier] }, index, job, findings))
+        slots.push(checkedSlot(slot, compile, seen, index, job, findings))
       }
-      earlier.push(step.id)
       return { id: step.id, title: step.title ?? step.id, kind: stepKind(step), slots: list }
     })
     parts.push({
@@ -50,6 +57,7 @@ export function expand(request: PlanRequest, gathered: Gathered): Expansion {
       roster,
       slices,
       atOnce: part.each?.at_once ?? 1,
+      waits: order.waits[index]!,
       varies: slots.map((slot) => variesBy(slot, roster !== undefined, slices !== undefined)),
     })
     resolveLoads({

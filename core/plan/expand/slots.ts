@@ -16,7 +16,7 @@ import type { Gatherer } from '../gather'
 import type { Varies } from '../types'
 
 /** Roots whose worth is known only while a load runs. */
-const laterRoots = ['step', 'run', 'file']
+const laterRoots = ['step', 'part', 'run', 'file']
 
 /** Compiles a slot; a slot with a fault is undefined and its fault a finding. */
 export function checkedSlot(

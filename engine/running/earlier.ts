@@ -1,0 +1,56 @@
+import { ancestorsOf } from '../../core/run/order'
+import { hasEnded } from '../../core/run/when'
+import type { RunState } from '../../core/runState'
+import { partOrder } from '../../core/job/order'
+import type { Row } from '../../core/value'
+import type { Engine } from '../context/engine'
+import { memory } from '../context/memory'
+import { stepBindings } from '../steps/runStep'
+import type { RunFrame } from './frame'
+
+/** What parts that have ended came to, as expressions see it: steps of those that run once, and each part that has an id. */
+export interface EarlierParts {
+  readonly step: Readonly<Record<string, Row>>
+  readonly part: Readonly<Record<string, Row>>
+}
+
+const nothing: EarlierParts = { step: {}, part: {} }
+const kept = memory<Read>(200)
+
+/** What the parts before one came to. They have ended, so a worker asks once. */
+export async function earlierParts(engine: Engine, frame: RunFrame, part: number): Promise<EarlierParts> {
+  const before = [...ancestorsOf(partOrder(frame.job).waits)[part]!]
+  const told = before.filter((at) => frame.job.parts[at]!.once || frame.job.parts[at]!.id !== undefined)
+  if (told.length === 0) return nothing
+  const key = `${frame.run.id} ${part}`
+  const known = await kept.of(engine, key, () => readParts(engine, frame.run.id, told))
+  // a load that was let go before its part sees what there is so far
+  return known.ended ? known.parts : (await readParts(engine, frame.run.id, told)).parts
+}
+
+interface Read {
+  readonly parts: EarlierParts
+  /** They have all ended, so that it stays as it is. */
+  readonly ended: boolean
+}
+
+async function readParts(engine: Engine, run: number, parts: readonly number[]): Promise<Read> {
+  const { rows: counted } = await engine.db.$client.query<Record<string, number | string>>(
+    `select id, state, waiting + running + held + done + failed + skipped + stopped as loads, done, failed, skipped, stopped,
+       read as rows_read, written as rows_written, unchanged as rows_unchanged, rejected as rows_rejected
+     from mattock.run_part where run_id = $1 and part = any ($2)`,
+    [run, parts],
+  )
+  const { rows: steps } = await engine.db.$client.query<{ step: string; state: string; read: number; written: number; unchanged: number; rejected: number; filtered: number }>(
+    `select s.step, s.state, s.read, s.written, s.unchanged, s.rejected, s.filtered from mattock.load l join mattock.load_step s on s.load_id = l.id
+     where l.run_id = $1 and l.part = any ($2) and not l.each`,
+    [run, parts],
+  ) // prettier-ignore
+  const named = counted.filter(({ id }) => id !== null)
+  const part = Object.fromEntries(named.map(({ id, ...rest }) => [String(id), rest]))
+  const ended = counted.every(({ state }) => hasEnded(state as RunState))
+  return {
+    ended,
+    parts: { part, step: Object.fromEntries(steps.map(({ step, state, ...counts }) => [step, { ...stepBindings({ counts }), state }])) },
+  } // prettier-ignore
+}
