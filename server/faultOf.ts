@@ -43,9 +43,8 @@ const told = (fault: Fault): Told => ({ status: faultCodes[fault.code], fault })
 /** The fault of a database that did not do what it was asked; undefined for any other error. */
 function databaseFault(error: Error, health: HealthWatch): Told | undefined {
   // Drizzle wraps what the driver says
-  const cause = (error.cause instanceof Error && 'code' in error.cause ? error.cause : error) as Error & {
-    code?: string
-  }
+  const below = error.cause instanceof Error && ('code' in error.cause || isAway(error.cause))
+  const cause = (below ? error.cause : error) as Error & { code?: string }
   const { code } = cause
   if (code === 'ENOSPC' || code === '53100')
     return told({ code: 'no-space', message: 'there is no space left on the disk, so nothing was kept; make room and try again', where: {} }) // prettier-ignore

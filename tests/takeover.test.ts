@@ -100,6 +100,8 @@ describe('a worker that is killed in the middle of a load', () => {
       `update mattock.load set state = 'running', worker = 0, ended_at = null where run_id = $1`,
       [run],
     )
+    await bench.own('delete from mattock.load_step where load_id in (select id from mattock.load where run_id = $1)', [run]) // prettier-ignore
+    await bench.own(`update mattock.run_part set state = 'running', ended_at = null, done = 0, running = 1, read = 0, written = 0 where run_id = $1`, [run]) // prettier-ignore
     await bench.own(`update mattock.run set state = 'running', ended_at = null where id = $1`, [run])
     await bench.own(`select mattock.take_over('15 seconds')`)
     expect(await bench.ended(run)).toBe('done')

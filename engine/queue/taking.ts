@@ -5,6 +5,8 @@ import { every } from './every'
 import { workLoad, type LoadWork } from './loads'
 
 export interface Taking {
+  /** Takes nothing more, from now on. */
+  halt(): void
   /** Takes nothing more; resolves when what runs has ended. */
   stop(): Promise<void>
 }
@@ -71,9 +73,11 @@ export function takeLoads(work: LoadWork, capacity: number): Taking {
   }
   const deaf = listen(engine, 'mattock_work', call)
   const round = every(engine, 'taking loads', 1000, ask)
+  const halt = () => void (stopped = true)
   return {
+    halt,
     stop: async () => {
-      stopped = true
+      halt()
       round()
       clearTimeout(called)
       await deaf()

@@ -107,7 +107,7 @@ export async function startWorker(
     for (const { id: run } of stopping) for (const held of active.values()) if (held.run === run) end(held)
   })
   const { endHard } = options
-  const guard = endHard && guardProcess(engine, id, active, endHard)
+  const guard = endHard && guardProcess(engine, id, active, taking, endHard)
   if (endHard) queue.promise.catch((error: Error) => endHard(`the queue ended: ${error.message}`))
   const stop = async (within?: number) => {
     guard?.()
@@ -129,6 +129,7 @@ function guardProcess(
   engine: Engine,
   worker: number,
   active: ReadonlyMap<number, Held>,
+  taking: Taking,
   endHard: (why: string) => void,
 ): () => void {
   const { memory, stopWithin } = engine.limits
@@ -136,6 +137,8 @@ function guardProcess(
   const leave = async (why: string, died: readonly number[]) => {
     if (leaving) return
     leaving = true
+    // what it gives back is not for itself
+    taking.halt()
     engine.log.error({ loads: [...active.keys()] }, why)
     const gone = engine.db.$client.query('select mattock.leave_worker($1, $2)', [worker, died])
     await Promise.race([gone.catch(() => {}), new Promise((resolve) => setTimeout(resolve, 3000))])
