@@ -7,6 +7,7 @@ import { catalogRoutes } from './catalog'
 import { controlRoutes } from './control'
 import { mappingSchema } from './mapping'
 import { keepingRoutes } from './keeping'
+import { runControlRoutes } from './runControls'
 import { jobEffectSchema, planRoutes } from './plans'
 import { route } from './route'
 import * as s from './shapes'
@@ -33,6 +34,7 @@ export const routes = {
   ...bringInRoutes,
   ...controlRoutes,
   ...keepingRoutes,
+  ...runControlRoutes,
   ...planRoutes,
   ...tryRoutes,
   session: route({
@@ -273,14 +275,6 @@ export const routes = {
     params: z.object({ id: numberInAddress, load: numberInAddress }),
     query: z.object({ step: z.string(), ...page }),
     response: s.rejectsSchema,
-  }),
-  stopRun: route({
-    needs: 'run',
-    of: 'run',
-    method: 'post',
-    path: '/api/runs/:id/stop',
-    summary: 'stop: nothing new starts, what runs is rolled back',
-    params: id,
   }),
   rerun: route({
     needs: 'run',

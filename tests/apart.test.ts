@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
-import { rerunFailed, stopRun } from '../engine/running/runs'
+import { rerunFailed } from '../engine/running/runs'
+import { stopRun } from '../engine/running/controls'
 import { faultBench, until, type FaultBench } from './support/faults'
 import { pace } from './support/pace'
 

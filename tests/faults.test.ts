@@ -1,7 +1,8 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
-import { startRun, stopRun } from '../engine/running/runs'
+import { startRun } from '../engine/running/runs'
+import { stopRun } from '../engine/running/controls'
 import type { FaultPoint } from '../engine/context/faultPoints'
 import { faultBench, until, type FaultBench } from './support/faults'
 

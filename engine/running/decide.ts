@@ -60,7 +60,7 @@ export function asVerdict(when: string, value: unknown): boolean {
   if (typeof value === 'boolean') return value
   throw new FaultError({
     code: 'expression',
-    message: `"${when}" gives ${JSON.stringify(value) ?? 'nothing'}, which is neither true nor false`,
+    message: `"${when}" gives ${String(value)}, which is neither true nor false`,
     where: {},
   })
 }

@@ -217,12 +217,3 @@ async function refuseTwice(
   const what = rerunOf === null ? `plan ${plan} was started` : `${before.loads === 1 ? 'one of these loads was' : `${before.loads} of these loads were`} run again` // prettier-ignore
   fail('already-started', `${what} as run ${before.id} by ${before.by}`, { run: before.id })
 }
-
-/** Nothing new starts, what runs is broken off and rolled back. @throws FaultError where the run is not running */
-export async function stopRun(engine: Engine, runId: number): Promise<void> {
-  const { rows } = await engine.db.$client.query<{ stopped: boolean }>(
-    'select mattock.stop_run($1) as stopped',
-    [runId],
-  )
-  if (!rows[0]!.stopped) fail('not-running', `run ${runId} is not running`)
-}

@@ -8,6 +8,7 @@ import { jobHandlers } from './jobs'
 import { keepingHandlers } from './keeping'
 import { planHandlers } from './plans'
 import { rejectHandlers } from './rejects'
+import { runControlHandlers } from './runControls'
 import { runHandlers } from './runs'
 import { sessionHandlers } from './session'
 import { tryHandlers } from './tries'
@@ -23,6 +24,7 @@ export const handlers: Handlers = {
   ...keepingHandlers,
   ...planHandlers,
   ...runHandlers,
+  ...runControlHandlers,
   ...rejectHandlers,
   ...documentHandlers,
   ...tryHandlers,

@@ -13,7 +13,7 @@ import {
 } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
 import { documentOf } from '../../engine/jobs/versions'
-import { rerunFailed, startRun, stopRun } from '../../engine/running/runs'
+import { rerunFailed, startRun } from '../../engine/running/runs'
 import { readLoads } from '../../engine/planning/stored'
 import type { Asked, Handlers } from '../handler'
 import { seesAll } from '../rows'
@@ -119,17 +119,10 @@ const loadColumns = `l.id, l.number, l.part, l.each, l.key, ${shownState} as sta
       'to', round(extract(epoch from s.ended_at - r.started_at) * 1000)) order by s.position)
     from mattock.load_step s where s.load_id = l.id and (s.attempt = l.attempt or s.state in ('done', 'held'))), '[]') as steps`
 
-export const runHandlers: Pick<
-  Handlers,
-  'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'stopRun' | 'rerun'
-> = {
+export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'rerun'> = {
   startRun: async ({ engine, account }, { body }) => ({
     run: await startRun(engine, { ...body, by: account.name }),
   }),
-  stopRun: async ({ engine }, { params }) => {
-    await stopRun(engine, params.id)
-    return {}
-  },
   rerun: async ({ engine, account }, { params, body }) => ({
     run: await rerunFailed(
       engine,

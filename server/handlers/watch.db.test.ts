@@ -85,7 +85,10 @@ describe('the morning sheet', () => {
   it('says which runs do not balance', async () => {
     const run = await server.load(job('off', 'a'))
     await server.own('update mattock.load set written = written + 5 where run_id = $1', [run])
-    await server.own('update mattock.run_part set written = written + 5, unbalanced = 1 where run_id = $1 and done > 0', [run])
+    await server.own(
+      'update mattock.run_part set written = written + 5, unbalanced = 1 where run_id = $1 and done > 0',
+      [run],
+    )
     const off = (await morning()).decisions.filter(({ kind }) => kind === 'unbalanced')
     expect(off).toMatchObject([{ run, job: 'off', count: 1 }])
     expect((await server.reader.call(routes.run, { params: { id: run } })).unbalanced).toBe(1)

@@ -91,7 +91,7 @@ export async function testBench(): Promise<TestBench> {
     ended: async (run) => {
       for (;;) {
         const [row] = await bench.own('select state from mattock.run where id = $1', [run])
-        if (row!.state !== 'running') return row!.state as string
+        if (!['running', 'held', 'waiting'].includes(row!.state as string)) return row!.state as string
         await new Promise((resolve) => setTimeout(resolve, 20))
       }
     },
