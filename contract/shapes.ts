@@ -121,7 +121,15 @@ export const slotSchema = z.object({
   kind: z.enum(['text', 'path', 'table', 'sql', 'address']),
   text: z.string(),
 })
+const orderShape = {
+  track: z.number().describe('how far in it stands, so that what runs side by side stands beside each other'),
+  level: z.number().describe('how many must have ended before it, along the longest way'),
+  waits: z.array(z.number()).describe('places of those it waits for, in the same list'),
+  when: z.string().describe('done, failed, ended, or an expression'),
+  hold: z.boolean().describe('the run or the load stops after it for a look'),
+}
 export const outlineStepSchema = z.object({
+  ...orderShape,
   id: z.string(),
   title: z.string(),
   kind: z.enum(stepKinds),
@@ -132,6 +140,8 @@ export const outlineStepSchema = z.object({
   line: z.number(),
 })
 export const outlinePartSchema = z.object({
+  ...orderShape,
+  id: z.string().nullable().describe('names the part, where others wait for it'),
   index: z.number(),
   kind: z.enum(['once', 'each']),
   title: z.string().nullable(),

@@ -42,15 +42,22 @@ export const eachSchema = z
   })
   .describe('once for each row of a roster, and for each slice')
 
+const partId = identifier.optional().describe('names the part, where others wait for it or speak of it')
+const partOrderShape = {
+  when: whenSchema,
+  hold: field(z.boolean(), { rare: true }).default(false).describe('the run stops after it for a look'),
+}
+/** When a part begins, as fields, without what it waits for. */
+export const partOrderSchema = z.strictObject({ id: partId, ...partOrderShape })
+
 const partSchema = z
   .strictObject({
-    id: identifier.optional().describe('names the part, where others wait for it or speak of it'),
+    id: partId,
     title: z.string().optional().describe('what it is called where it is read'),
     after: field(z.array(identifier), { names: 'part', rare: true })
       .optional()
       .describe('the parts that it waits for; the one before it where it is left out'),
-    when: whenSchema,
-    hold: field(z.boolean(), { rare: true }).default(false).describe('the run stops after it for a look'),
+    ...partOrderShape,
     once: z.array(stepSchema).min(1).optional().describe('steps that run once'),
     each: eachSchema.optional(),
     do: z.array(stepSchema).min(1).optional().describe('steps that run for each row and slice'),

@@ -1,6 +1,7 @@
 import { isMap, isSeq, parseDocument } from 'yaml'
 import { fail } from '../fault'
 import { someNames, type Beginnings } from './beginnings'
+import { leaveOrder, setBehind } from './editOrder'
 import { flowText, insertItem, itemText, removeItem, setAt, type Path } from './editText'
 import { stepDefinition, type StepKind } from './steps'
 
@@ -78,7 +79,9 @@ export function addStep(
 export function removeStep(text: string, id: string): string {
   const { part, list, at } = placeOf(text, id)
   const { ids } = partsOf(text)[part]!
-  return ids.length === 1 ? removePart(text, part) : removeItem(text, ['parts', part, list], at)
+  return ids.length === 1
+    ? removePart(text, part)
+    : removeItem(leaveOrder(text, id), ['parts', part, list], at)
 }
 
 /**
@@ -96,8 +99,10 @@ export function moveStep(
   if (from.part === to.part && (to.at === from.at || to.at === from.at + 1)) return text
   if (from.part !== to.part && parts[from.part]!.ids.length === 1)
     fail('document', 'it is the only step of its part; take the part out, or put another step in first')
-  const item = itemText(text, ['parts', from.part, from.list], from.at)
-  const inserted = insertItem(text, ['parts', to.part, target.list], to.at, item)
+  // what it waits for stays behind, and so does who waits for it
+  const left = from.part === to.part ? text : setBehind(leaveOrder(text, id), id)
+  const item = itemText(left, ['parts', from.part, from.list], from.at)
+  const inserted = insertItem(left, ['parts', to.part, target.list], to.at, item)
   // in its own list the old one stands one further down where the new one came above it
   const old = from.part === to.part && to.at <= from.at ? from.at + 1 : from.at
   return removeItem(inserted, ['parts', from.part, from.list], old)

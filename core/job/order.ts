@@ -42,3 +42,20 @@ export function earlierOf(
     }
   })
 }
+
+/** Has one step of a job ended whenever another begins? */
+export function comesBefore(job: Pick<Job, 'parts'>) {
+  const parts = ancestorsOf(partOrder(job).waits)
+  const steps = job.parts.map((part) => ancestorsOf(stepWaits(part)))
+  const places = job.parts.map((part) => new Map(activeSteps(part).map(({ id }, i) => [id, i])))
+  return (a: StepAt, b: StepAt): boolean =>
+    a.part === b.part
+      ? (steps[b.part]![places[b.part]!.get(b.step)!]?.has(places[a.part]!.get(a.step)!) ?? false)
+      : parts[b.part]!.has(a.part)
+}
+
+/** A step by its part and its id. */
+export interface StepAt {
+  readonly part: number
+  readonly step: string
+}

@@ -1,4 +1,5 @@
 import { allSteps, listOf, type Job } from './document'
+import { layOut, orderOf, type Ordered } from '../run/order'
 import { rosterText } from './rosters'
 import { stepDefinition, stepOf, type Step, type StepKind } from './steps'
 import type { Setting } from './steps/definition'
@@ -22,8 +23,21 @@ export interface Outline {
   readonly parts: readonly OutlinePart[]
 }
 
-export interface OutlinePart {
+/** When something begins, as it is read. */
+export interface OutlineOrder {
+  /** How far in it stands, so that what runs side by side stands beside each other. */
+  readonly track: number
+  /** How many must have ended before it, along the longest way. */
+  readonly level: number
+  /** Places of those it waits for, among all of the list. */
+  readonly waits: readonly number[]
+  readonly when: string
+  readonly hold: boolean
+}
+
+export interface OutlinePart extends OutlineOrder {
   readonly index: number
+  readonly id: string | null
   readonly kind: 'once' | 'each'
   readonly title: string | null
   readonly roster: string | null
@@ -33,7 +47,7 @@ export interface OutlinePart {
   readonly steps: readonly OutlineStep[]
 }
 
-export interface OutlineStep {
+export interface OutlineStep extends OutlineOrder {
   readonly id: string
   readonly title: string
   readonly kind: StepKind
@@ -49,7 +63,18 @@ function settingsOf(step: Step): Setting[] {
   return stepDefinition(kind).settings?.(spec) ?? []
 }
 
+/** How a list is ordered; what is turned off stands where it would. */
+function ordersOf(
+  all: readonly (Ordered & { readonly when: string; readonly hold: boolean })[],
+  without: (at: number) => boolean = () => false,
+): OutlineOrder[] {
+  const { waits } = orderOf(all, without)
+  const drawn = layOut(orderOf(all).waits)
+  return all.map(({ when, hold }, at) => ({ ...drawn[at]!, waits: waits[at]!, when, hold }))
+}
+
 export function outlineOf(job: Job, place: (path: string) => { line: number }): Outline {
+  const parts = ordersOf(job.parts)
   return {
     name: job.name,
     title: job.title,
@@ -66,8 +91,11 @@ export function outlineOf(job: Job, place: (path: string) => { line: number }): 
     })),
     parts: job.parts.map((part, index) => {
       const list = listOf(part)
+      const order = ordersOf(allSteps(part), (at) => allSteps(part)[at]!.off)
       return {
         index,
+        id: part.id ?? null,
+        ...parts[index]!,
         kind: part.once ? 'once' : 'each',
         title: part.title ?? null,
         roster: part.each ? rosterText(part.each.roster) : null,
@@ -80,6 +108,7 @@ export function outlineOf(job: Job, place: (path: string) => { line: number }): 
           kind: stepOf(step).kind,
           off: step.off,
           note: step.note ?? null,
+          ...order[s]!,
           settings: settingsOf(step),
           line: place(`parts.${index}.${list}.${s}`).line,
         })),

@@ -90,7 +90,7 @@ const turns: Record<string, StatementFact> = {
 /** One load whose statements come in this order. */
 const inTurn = (...order: string[]): Ask => ({
   only: "row.feed == 'a' && slice.label == '2026-11-01'",
-  steps: order.map((name) => `      - {id: ${name}, sql: {on: wh, text: ${name}}}`).join('\n'),
+  steps: order.map((name) => `      - {id: ${name}, sql: {on: wh, text: ${name.split(',')[0]!}}}`).join('\n'),
   facts: { statements: new Map(Object.entries(turns)) },
 })
 
@@ -167,6 +167,14 @@ describe('findings', () => {
     ['slices-overlap', 'a gap after what was loaded', { span: '2026-11-05', facts: { before: before({ slices: [day(1)] }) } }, { span: '2026-11-02', facts: { before: before({ slices: [day(1)] }) } }],
     ['cleared-too-early', 'each load empties what others fill', emptying('truncate raw.flow', { reads: [], writes: [], empties: ['raw.flow'] }), emptying('truncate raw.other', { reads: [], writes: [], empties: ['raw.other'] })],
     ['cleared-too-early', 'filled, emptied, read', inTurn('fill', 'empty', 'use'), inTurn('empty', 'fill', 'use')],
+    ['cleared-too-early', 'emptied beside a step that fills it', inTurn('fill', 'empty, after: []', 'use'), inTurn('fill', 'use', 'empty, after: [use]')],
+    ['circle', 'two steps that wait for each other', { steps: `      - {id: a, after: [b], log: {text: "{row.feed} {slice.label}"}}\n      - {id: b, log: {text: x}}` }, { steps: `      - {id: a, after: [], log: {text: "{row.feed} {slice.label}"}}\n      - {id: b, log: {text: x}}` }],
+    ['circle', 'a step that waits for itself', { steps: `      - {id: a, after: [a], log: {text: "{row.feed} {slice.label}"}}` }, {}],
+    ['unknown-name', 'a step that is not in this part', { steps: `      - {id: first, log: {text: "{row.feed} {slice.label}"}}\n      - {id: second, after: [frist], log: {text: x}}` }, {}],
+    ['unknown-name', 'a step that runs beside it', { steps: `      - {id: first, log: {text: "{row.feed} {slice.label}"}}\n      - {id: second, after: [], log: {text: "{step.first.rows_read}"}}` }, { steps: `      - {id: first, log: {text: "{row.feed} {slice.label}"}}\n      - {id: second, log: {text: "{step.first.rows_read}"}}` }],
+    ['unknown-name', 'a condition with a name that is not there', { steps: `      - {id: first, when: 'rwo.active', log: {text: "{row.feed} {slice.label}"}}` }, { steps: `      - {id: first, when: 'row.active', log: {text: "{row.feed} {slice.label}"}}` }],
+    ['expression', 'a condition that is no expression', { steps: `      - {id: first, when: 'on success', log: {text: "{row.feed} {slice.label}"}}` }, {}],
+    ['never-runs', 'a step for failures that waits for nothing', { steps: `      - {id: mend, when: failed, log: {text: "{row.feed} {slice.label}"}}` }, { steps: `      - {id: first, log: {text: "{row.feed} {slice.label}"}}\n      - {id: mend, when: failed, log: {text: x}}` }],
     ['connection', 'no right to write', { facts: { tables: rights({ mayWrite: false }) } }, { facts: { tables: rights({}) } }],
     ['unknown-name', 'a table that is not there', { steps: tableStep, facts: { tables: rights({ exists: false, others: ['src.ab'] }, 'src.a') } }, { steps: tableStep, facts: { tables: rights({}, 'src.a') } }],
   ] // prettier-ignore

@@ -30,26 +30,33 @@ export const whenSchema = field(z.string().min(1), { rare: true, usual: 'done' }
     'done (all it waits for are), failed (one of them is), ended (whatever became of them), or an expression',
   )
 
+/** When a step begins, and what is done about it where it does not end well. */
+const orderShape = {
+  after: field(z.array(identifier), { names: 'step', rare: true })
+    .optional()
+    .describe('the steps of its part that it waits for; the one before it where it is left out'),
+  when: whenSchema,
+  hold: field(z.boolean(), { rare: true }).default(false).describe('the load stops after it for a look'),
+  tries: field(z.int().min(1).max(20), { rare: true, usual: '5' })
+    .optional()
+    .describe('times that it is tried where a fault may pass'),
+  pause: field(duration, { rare: true, usual: 'PT0.5S' })
+    .optional()
+    .describe('before it is tried again; then 4, 16 and 30 times as long'),
+  timeout: field(duration, { rare: true, usual: 'as long as a load may take' })
+    .optional()
+    .describe('how long it may take before it is broken off'),
+}
+/** The same as fields, without what it waits for. */
+export const stepOrderSchema = z.strictObject(orderShape).omit({ after: true })
+
 export const stepSchema = z
   .strictObject({
     id: identifier.describe('names the step within the job'),
     title: z.string().optional().describe('what it is called where it is read'),
     note: z.string().optional().describe('for the reader of the job'),
     off: z.boolean().default(false).describe('turned off: it is not run'),
-    after: field(z.array(identifier), { names: 'step', rare: true })
-      .optional()
-      .describe('the steps of its part that it waits for; the one before it where it is left out'),
-    when: whenSchema,
-    hold: field(z.boolean(), { rare: true }).default(false).describe('the load stops after it for a look'),
-    tries: field(z.int().min(1).max(20), { rare: true, usual: '5' })
-      .optional()
-      .describe('times that it is tried where a fault may pass'),
-    pause: field(duration, { rare: true, usual: 'PT0.5S' })
-      .optional()
-      .describe('before it is tried again; then 4, 16 and 30 times as long'),
-    timeout: field(duration, { rare: true, usual: 'as long as a load may take' })
-      .optional()
-      .describe('how long it may take before it is broken off'),
+    ...orderShape,
     ...optionalKinds(steps),
   })
   .refine((step) => kindsIn(steps, step).length === 1, {
