@@ -216,6 +216,7 @@ export const resolvedSchema = z.object({
 export const runPartSchema = z.object({
   part: z.number(),
   id: z.string().nullable(),
+  title: z.string().describe('what it is called: its title, its id, its first step'),
   waits: z.array(z.number()).describe('the parts that it waits for'),
   when: z.string().describe('done, failed, ended, or an expression'),
   hold: z.boolean(),
@@ -310,6 +311,10 @@ export const loadDetailSchema = runLoadSchema.extend({
   bytes: z.number(),
   error: loadErrorSchema.nullable(),
   repeats: z.number().nullable(),
+  letGo: z
+    .object({ by: z.string(), why: z.string(), at: z.string() })
+    .nullable()
+    .describe('who let it go before its part began, and why; null for nobody'),
   detail: z.array(
     z.object({
       step: z.string(),

@@ -3,6 +3,7 @@ import { eq, inArray, sql } from 'drizzle-orm'
 import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
 import { groupBy } from '../../core/group'
+import { allSteps, type Job, type Part } from '../../core/job/document'
 import type { RunState } from '../../core/runState'
 import {
   type StatementRecord,
@@ -92,14 +93,17 @@ export async function secondsLeft(engine: Engine, run: number): Promise<number |
 }
 
 /** The parts of a run, with how each stands. */
-async function partsOf(engine: Engine, run: number) {
+async function partsOf(engine: Engine, run: number, { parts }: Job) {
   const { rows } = await engine.db.$client.query(
     `select part, id, waits, "when", hold, state, passed, at_once as "atOnce", started_at as "startedAt", ended_at as "endedAt",
        waiting, running, held, done, failed, skipped, stopped from mattock.run_part where run_id = $1 order by part`,
     [run],
   )
-  return rows
+  return rows.map((row: { part: number }) => ({ ...row, title: partTitle(parts[row.part]!) }))
 }
+
+const partTitle = (part: Part): string =>
+  part.title ?? part.id ?? allSteps(part)[0]?.title ?? allSteps(part)[0]?.id ?? ''
 
 const orders = {
   started: 'l.started_at nulls last, l.number',
@@ -173,7 +177,7 @@ export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads
     return {
       ...brief,
       plan: found!.planId,
-      parts: await partsOf(engine, params.id),
+      parts: (await partsOf(engine, params.id, documentOf(joined!.job_version))) as never,
       heldBy: found!.heldBy,
       zone: documentOf(joined!.job_version).slices?.zone ?? null,
       stopping: found!.stopping && found!.state === 'running',
@@ -236,7 +240,7 @@ export async function loadDetail(engine: Engine, run: number, load: number) {
 /** All that is known of some loads of a run, in their order: a few questions, however many they are. */
 export async function loadDetails(engine: Engine, run: number, ids: readonly number[]) {
   const { rows } = await engine.db.$client.query(
-    `select ${loadColumns}, l.bytes, l.error, l.repeats, l.slice_from, l.slice_to, l.slice_label
+    `select ${loadColumns}, l.bytes, l.error, l.repeats, l.let_go as "letGo", l.slice_from, l.slice_to, l.slice_label
      from mattock.load l join mattock.run r on r.id = l.run_id where l.run_id = $1 and l.id = any ($2) order by l.number`,
     [run, ids],
   )

@@ -74,6 +74,7 @@ export const loadDetail = (more: Partial<LoadDetail> = {}): LoadDetail => ({
   bytes: 4096,
   error: null,
   repeats: null,
+  letGo: null,
   detail: [],
   ...more,
 })

@@ -306,6 +306,7 @@ function JobSheet({
               key={part.index}
               text={broken ? readable : text}
               part={part}
+              others={outline.parts.flatMap(({ id, index }) => (index === part.index ? [] : (id ?? [])))}
               names={namesOf(undefined, outline, part, '')}
               locked={!mayChange || broken}
               broken={broken}

@@ -25,7 +25,9 @@ import {
   setOff,
   splitPart,
 } from '../../../core/job/editSteps'
+import { setBehind, setBeside } from '../../../core/job/editOrder'
 import type { OutlineAnswer } from './answers'
+import { isPlainOrder, OrderPicture, orderText } from './OrderPicture'
 
 /** What of a job is open beside the outline. */
 export type Chosen =
@@ -46,8 +48,9 @@ interface Props {
 }
 
 /**
- * Parts and steps in order. Arrows or j and k move between them, Alt with an arrow moves the step itself, d duplicates
- * it, o turns it off and on, Delete takes it out; steps can be dragged, too.
+ * Parts and steps in order; what runs side by side stands further in, behind a thin rule. Arrows or j and k move between
+ * them, Alt with an arrow moves the step itself (to the right: beside the one above), d duplicates it, o turns it off and on,
+ * Delete takes it out; steps can be dragged, too.
  */
 export function Outline({
   text,
@@ -102,7 +105,9 @@ export function Outline({
   const keys = (event: KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey || (event.target as HTMLElement).closest('[role=menu]')) return
     const by = { ArrowDown: 1, j: 1, ArrowUp: -1, k: -1 }[event.key] as 1 | -1 | undefined
-    if (by && event.altKey) shift(by)
+    const aside = { ArrowRight: setBeside, ArrowLeft: setBehind }[event.key]
+    if (aside && event.altKey && id !== undefined) edit(() => aside(text, id))
+    else if (by && event.altKey) shift(by)
     else if (by) {
       const next = steps[Math.max(0, Math.min(steps.length - 1, steps.indexOf(id ?? '') + by))]
       if (next !== undefined) choose(next)
@@ -166,6 +171,8 @@ export function Outline({
               }
               onDuplicate={acts.d!}
               onOff={acts.o!}
+              onBeside={() => id !== undefined && edit(() => setBeside(text, id))}
+              onBehind={() => id !== undefined && edit(() => setBehind(text, id))}
               onSplit={() => id !== undefined && edit(() => splitPart(text, id))}
               onRemove={() =>
                 chosen.kind === 'part' ? edit(() => removePart(text, chosen.index)) : takeOut()
@@ -198,11 +205,12 @@ export function Outline({
                 className="outline-step"
                 aria-current={chosen.kind === 'part' && chosen.index === part.index}
                 onClick={() => onChoose({ kind: 'part', index: part.index })}
-                style={{ gridTemplateColumns: '1fr auto', marginTop: 6 }}
+                style={{ gridTemplateColumns: '1fr auto', marginTop: 6, ...indent(part.track) }}
               >
                 <span className="soft">
                   {part.kind === 'once' ? 'once' : `each row${part.sliced ? ' · each slice' : ''}`}
                   {part.title && ` · ${part.title}`}
+                  <OrderNote text={orderText(outline.parts, part.index)} />
                   {part.roster && (
                     <span className="mono" style={{ display: 'block', overflowWrap: 'anywhere' }}>
                       {part.roster}
@@ -218,6 +226,8 @@ export function Outline({
                   <OutlineStep
                     key={step.id}
                     step={step}
+                    track={part.track + step.track}
+                    note={orderText(part.steps, part.steps.indexOf(step))}
                     number={number}
                     here={here}
                     first={here || (id === undefined && number === 1)}
@@ -230,6 +240,7 @@ export function Outline({
           ))}
         </SortableContext>
       </DndContext>
+      {!isPlainOrder(outline) && <OrderPicture outline={outline} />}
     </section>
   )
 }
@@ -237,6 +248,8 @@ export function Outline({
 /** A step in the outline; it can be dragged to another place. */
 function OutlineStep({
   step,
+  track,
+  note,
   number,
   here,
   first,
@@ -244,6 +257,8 @@ function OutlineStep({
   onChoose,
 }: {
   step: OutlineAnswer['parts'][number]['steps'][number]
+  track: number
+  note: string
   number: number
   here: boolean
   /** It has the place in the order of the Tab key. */
@@ -267,13 +282,35 @@ function OutlineStep({
       style={{
         transform: CSS.Translate.toString(transform) ?? '',
         ...(transition ? { transition } : {}),
+        ...indent(track),
         ...(isDragging ? { position: 'relative', zIndex: 1, background: 'var(--tint)' } : {}),
       }}
     >
       <span className="soft">{number}</span>
-      <span style={step.off ? { textDecoration: 'line-through' } : undefined}>{step.title}</span>
+      <span>
+        <span style={step.off ? { textDecoration: 'line-through' } : undefined}>{step.title}</span>
+        <OrderNote text={note} />
+      </span>
       <span className="soft">{step.off ? 'off' : step.kind}</span>
     </ButtonBase>
+  )
+}
+
+/** What runs beside others stands further in, behind a thin rule. */
+const indent = (track: number) =>
+  track === 0
+    ? {}
+    : {
+        marginLeft: track * 16 - 14,
+        width: `calc(100% + ${28 - track * 16}px)`,
+        borderLeft: '1px solid var(--rule)',
+      }
+
+function OrderNote({ text }: { text: string }): ReactElement | null {
+  return text === '' ? null : (
+    <span className="soft" style={{ display: 'block', fontSize: 12 }}>
+      {text}
+    </span>
   )
 }
 
@@ -346,6 +383,8 @@ function Doing({
   onDown: () => void
   onDuplicate: () => void
   onOff: () => void
+  onBeside: () => void
+  onBehind: () => void
   onSplit: () => void
   onRemove: () => void
 }): ReactElement {
@@ -377,6 +416,8 @@ function Doing({
         {item('move down', step ? 'Alt ↓' : '', does.onDown)}
         {step && item('duplicate', 'd', does.onDuplicate)}
         {step && item(off ? 'turn on' : 'turn off', 'o', does.onOff)}
+        {step && item('run beside the one above', 'Alt →', does.onBeside)}
+        {step && item('run after the one above', 'Alt ←', does.onBehind)}
         {step && item('make a part of its own from here', '', does.onSplit)}
         {item('take out', step ? 'Delete' : '', does.onRemove)}
       </Menu>

@@ -1,5 +1,5 @@
 import { rosters, rosterSchema } from '../../../core/job/rosters'
-import { eachSchema } from '../../../core/job/document'
+import { eachSchema, partOrderSchema } from '../../../core/job/document'
 import { Button } from '@mui/material'
 import { useEffect, useMemo, useState, type ReactElement } from 'react'
 import useSWR from 'swr'
@@ -16,6 +16,7 @@ import { TextInput } from '../../kit/controls'
 import type { FieldFrame } from '../../kit/fields/frame'
 import { SchemaFields } from '../../kit/fields/SchemaFields'
 import { functions } from './functions'
+import { OrderForm } from './OrderForm'
 import { useOffers } from './useOffers'
 import { TypedRows, type TypedRow } from './TypedRows'
 import type { OutlineAnswer } from './answers'
@@ -23,6 +24,8 @@ import type { OutlineAnswer } from './answers'
 interface Props {
   readonly text: string
   readonly part: OutlineAnswer['parts'][number]
+  /** Ids of the job's other parts. */
+  readonly others: readonly string[]
   readonly names: readonly string[]
   readonly locked: boolean
   readonly broken: boolean
@@ -30,7 +33,7 @@ interface Props {
 }
 
 /** A part: its title, what it loops over with the rows it gives, how many loads at once. */
-export function PartForm({ text, part, names, locked, broken, onText }: Props): ReactElement {
+export function PartForm({ text, part, others, names, locked, broken, onText }: Props): ReactElement {
   const path = useMemo<Path>(() => ['parts', part.index], [part.index])
   const roster = useMemo<Path>(() => [...path, 'each', 'roster'], [path])
   const title = valueAt(text, [...path, 'title'])
@@ -56,6 +59,15 @@ export function PartForm({ text, part, names, locked, broken, onText }: Props): 
           onChange={(value) => set('title', value || undefined)}
         />
       </div>
+      <OrderForm
+        what="part"
+        schema={partOrderSchema}
+        value={(valueAt(text, path) ?? {}) as Readonly<Record<string, unknown>>}
+        others={others}
+        first={part.index === 0}
+        frame={frame}
+        onChange={set}
+      />
       {part.kind === 'each' && (
         <SchemaFields
           schema={eachSchema}

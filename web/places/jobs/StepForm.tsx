@@ -3,12 +3,14 @@ import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
 import { setAt, valueAt, type Path } from '../../../core/job/editText'
 import { namedAt } from '../../../core/job/slots'
-import { stepDefinition, type StepKind } from '../../../core/job/steps'
+import { renameStep } from '../../../core/job/editOrder'
+import { stepDefinition, stepOrderSchema, type StepKind } from '../../../core/job/steps'
 import { connectionKinds } from '../../../core/connection/connection'
 import { TextInput } from '../../kit/controls'
 import type { FieldFrame, FieldPath } from '../../kit/fields/frame'
 import { SchemaFields } from '../../kit/fields/SchemaFields'
 import { functions } from './functions'
+import { OrderForm } from './OrderForm'
 import { SlotResult } from './SlotResult'
 import { StepName } from './StepName'
 import { useOffers } from './useOffers'
@@ -68,7 +70,7 @@ export function StepForm({ text, path, kind, slots, names, locked, onText, onRen
             locked={locked}
             onRename={(id) => {
               onRenamed(id)
-              onText(setAt(text, [...path, 'id'], id), true)
+              onText(renameStep(text, String(raw.id), id), true)
             }}
           />
           <TextInput
@@ -88,6 +90,24 @@ export function StepForm({ text, path, kind, slots, names, locked, onText, onRen
         frame={frame}
         onChange={(value) => onText(setAt(text, [...path, kind], value), true)}
       />
+      <OrderForm
+        what="step"
+        schema={stepOrderSchema}
+        value={raw}
+        others={othersIn(text, path)}
+        first={path.at(-1) === 0}
+        frame={frame}
+        onChange={(key, value) => onText(setAt(text, [...path, key], value), true)}
+      />
     </div>
   )
+}
+
+/** Ids of the other steps of its part. */
+function othersIn(text: string, path: Path): string[] {
+  const steps = valueAt(text, path.slice(0, -1))
+  return (Array.isArray(steps) ? steps : []).flatMap((step: unknown, at) => {
+    const id = typeof step === 'object' && step !== null && 'id' in step ? String(step.id) : ''
+    return at === path.at(-1) || id === '' ? [] : [id]
+  })
 }

@@ -3,6 +3,7 @@ import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
 import { StateBox, type State } from '../../look/State'
 import { lengthText, numberText } from '../../look/times'
+import { Tick } from '../../kit/controls'
 import { Table, type TableColumn } from '../../kit/Table'
 
 export type LoadRow = Answer<typeof routes.runLoads>['loads'][number]
@@ -15,6 +16,9 @@ interface Props {
   readonly onSeen: (first: number, last: number) => void
   readonly chosen: number | undefined
   readonly onChoose: (row: LoadRow) => void
+  /** Loads that something is to be done with; undefined where nothing may be. */
+  readonly picked: ReadonlyMap<number, LoadRow> | undefined
+  readonly onPick: (row: LoadRow) => void
 }
 
 /** Width of the loads' names, in pixels. */
@@ -41,11 +45,20 @@ function useElapsed(run: RunAnswer): number {
 }
 
 /** Loads along time: a bar for each step, stripes for what runs (never past now), cross-hatch for what failed. */
-export function LoadChart({ run, total, row, onSeen, chosen, onChoose }: Props): ReactElement {
+export function LoadChart({
+  run,
+  total,
+  row,
+  onSeen,
+  chosen,
+  onChoose,
+  picked,
+  onPick,
+}: Props): ReactElement {
   const holder = useRef<HTMLDivElement>(null)
   const [room, setRoom] = useState(420 + labelsWide + 102)
   const labels = room < 560 ? labelsNarrow : labelsWide
-  const width = Math.max(160, room - labels - 84 - 18)
+  const width = Math.max(160, room - labels - 84 - 18 - (picked ? 30 : 0))
   useEffect(() => {
     const watcher = new ResizeObserver(([entry]) => setRoom(entry!.contentRect.width))
     watcher.observe(holder.current!)
@@ -61,7 +74,11 @@ export function LoadChart({ run, total, row, onSeen, chosen, onChoose }: Props):
     [span, every],
   )
   const nowX = elapsed * scale
+  const ticksColumn: TableColumn<LoadRow>[] = picked
+    ? [{ id: 'pick', title: '', width: '30px', cell: (load) => <Tick label={`pick ${load.key}`} checked={picked.has(load.id)} onChange={() => onPick(load)} /> }]
+    : [] // prettier-ignore
   const columns: TableColumn<LoadRow>[] = [
+    ...ticksColumn,
     { id: 'key', title: 'load', width: `${labels}px`, cell: ({ key }) => key, hint: ({ key }) => key },
     {
       id: 'time', width: `${width}px`,
@@ -86,6 +103,7 @@ export function LoadChart({ run, total, row, onSeen, chosen, onChoose }: Props):
         onSeen={onSeen}
         current={current}
         onCurrent={onChoose}
+        {...(picked ? { onPick } : {})}
         rowHeight={27}
       />
     </div>

@@ -38,7 +38,10 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
     load.startedAt && load.endedAt
       ? (new Date(load.endedAt).getTime() - new Date(load.startedAt).getTime()) / 1000
       : undefined
-  const again = mayChange && run.state !== 'running' && ['failed', 'stopped', 'skipped'].includes(load.state)
+  const again =
+    mayChange &&
+    ['done', 'failed', 'stopped'].includes(run.state) &&
+    ['failed', 'stopped', 'skipped'].includes(load.state)
   return (
     <div className="stack">
       <div>
@@ -60,6 +63,11 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
       {load.waitsFor !== null && (
         <p className="look" style={{ margin: 0 }} role="status">
           waits for {load.waitsFor}
+        </p>
+      )}
+      {load.letGo && (
+        <p className="soft" style={{ margin: 0 }}>
+          let go before its turn by {load.letGo.by}, {timeText(load.letGo.at)}: {load.letGo.why}
         </p>
       )}
       {starting.fault && <FaultBox error={starting.fault} />}

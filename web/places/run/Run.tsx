@@ -12,11 +12,14 @@ import { useMay } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { clock, count, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
+import { say } from '../../kit/Notice'
 import { useKeys } from '../../kit/keys'
 import { useStarting } from '../../kit/Starting'
 import { Balance } from './Balance'
 import { LoadChart, type LoadRow } from './LoadChart'
 import { LoadDetail } from './LoadDetail'
+import { Parts } from './Parts'
+import { Picked } from './Picked'
 
 type RunAnswer = Answer<typeof routes.run>
 type Order = 'started' | 'failed' | 'worker'
@@ -25,6 +28,9 @@ const orders: Record<Order, string> = {
   failed: 'failed first',
   worker: 'by worker',
 }
+
+/** Loads that one request may be about. */
+const mostPicked = 10_000
 
 /** A run: its balance at the head, its loads along time, and one load whole beside them. */
 export default function Run(): ReactElement {
@@ -75,9 +81,41 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
     useCallback((body) => call(routes.rerun, { params: { id: run.id }, body }), [run.id]),
   )
   const { begin: rerun } = starting
+  const [picked, setPicked] = useState<ReadonlyMap<number, LoadRow>>(new Map())
+  const pick = (load: LoadRow) => {
+    const next = new Map(picked)
+    if (!next.delete(load.id)) next.set(load.id, load)
+    setPicked(next)
+  }
+  /** All that fit, also those that are not fetched yet. */
+  const pickAll = async () => {
+    const all = new Map<number, LoadRow>()
+    for (let offset = 0; offset < Math.min(pages.total ?? 0, mostPicked); offset += 1000)
+      for (const load of (await fetchPage(offset, 1000)).rows) all.set(load.id, load)
+    setPicked(all)
+  }
+  // a pick shows how its load stands now
+  const now = useMemo(() => {
+    const seen = new Map<number, LoadRow>()
+    if (picked.size > 0)
+      for (let i = 0; i < Math.min(pages.total ?? 0, mostPicked); i++) {
+        const load = pages.row(i)
+        if (load) seen.set(load.id, load)
+      }
+    return Array.from(picked.values(), (load) => seen.get(load.id) ?? load)
+  }, [picked, pages])
+  const held = run.state === 'held' || run.parts.some(({ state, held }) => state === 'held' || held > 0)
+  const hold = () => void call(routes.holdRun, { params: { id: run.id } }).catch(setFault)
+  const goOn = () => void call(routes.goOn, { params: { id: run.id }, body: {} }).catch(setFault)
+  const first = () =>
+    void call(routes.putFirst, { params: { id: run.id }, body: {} }).then(
+      () => say('It goes before other runs now'),
+      setFault,
+    )
+  const goesOn = ['running', 'held', 'waiting'].includes(run.state)
   const stop = () => void call(routes.stopRun, { params: { id: run.id } }).catch(setFault)
   const again = (run.loads.failed ?? 0) + (run.loads.stopped ?? 0) + (run.loads.skipped ?? 0)
-  const canRerun = mayChange && run.state !== 'running' && again > 0
+  const canRerun = mayChange && !goesOn && again > 0
   useKeys(useMemo((): Record<string, () => void> => (canRerun ? { r: rerun } : {}), [canRerun, rerun]))
   return (
     <div className="stack grow">
@@ -94,7 +132,18 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
             plan {run.plan}
           </Link>
           <div className="actions">
-            {run.state === 'running' && mayChange && (
+            {goesOn && mayChange && !run.stopping && (
+              <>
+                <Button onClick={first}>Put first</Button>
+                {run.state === 'running' && <Button onClick={hold}>Hold</Button>}
+              </>
+            )}
+            {goesOn && mayChange && held && !run.stopping && (
+              <Button variant="contained" color="primary" onClick={goOn}>
+                Go on
+              </Button>
+            )}
+            {goesOn && mayChange && (
               <Button onClick={stop} disabled={run.stopping}>
                 {run.stopping ? 'Stopping' : 'Stop'}
               </Button>
@@ -112,6 +161,7 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
       {starting.fault && <FaultBox error={starting.fault} />}
       {starting.asking}
       <Balance run={run} />
+      {run.parts.length > 1 && <Parts parts={run.parts} />}
       {run.causes.length > 0 && (
         <Causes run={run} chosen={cause} onChoose={(next) => set({ cause: next === cause ? '' : next })} />
       )}
@@ -135,6 +185,11 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
               views={(Object.keys(orders) as Order[]).map((name) => [name, orders[name]] as const)}
               onChange={(name) => set({ order: name })}
             />
+            {mayChange && (pages.total ?? 0) > 1 && (
+              <Button variant="text" onClick={() => void pickAll().catch(setFault)}>
+                {(pages.total ?? 0) > mostPicked ? `Pick the first ${numberText(mostPicked)}` : 'Pick all'}
+              </Button>
+            )}
             <TextField
               placeholder="find a load"
               value={text}
@@ -143,6 +198,7 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
               slotProps={{ htmlInput: { 'aria-label': 'find a load' } }}
             />
           </div>
+          {picked.size > 0 && <Picked run={run} picked={now} onClear={() => setPicked(new Map())} />}
           {pages.error && <FaultBox error={pages.error} />}
           <LoadChart
             run={run}
@@ -151,6 +207,8 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
             onSeen={pages.onSeen}
             chosen={shown}
             onChoose={({ id }) => set({ load: String(id) })}
+            picked={mayChange ? picked : undefined}
+            onPick={pick}
           />
         </section>
         <section className="sheet" style={{ overflow: 'auto' }} aria-label="the chosen load" tabIndex={0}>
@@ -176,6 +234,8 @@ function Summary({ run }: { run: RunAnswer }): ReactElement {
   return (
     <p className="soft" style={{ margin: 0 }}>
       in {run.environment}, started {timeText(run.createdAt)} by {run.by}
+      {run.heldBy !== null && `, held by ${run.heldBy}`}
+      {run.state === 'waiting' && ', waits for another run of its job'}
       {run.rerunOf !== null && (
         <>
           , a rerun of <Link to={`/runs/${run.rerunOf}`}>run {run.rerunOf}</Link>
