@@ -283,7 +283,14 @@ export const routes = {
     path: '/api/runs/:id/rerun',
     summary: 'run again what failed, was stopped or skipped',
     params: id,
-    body: z.object({ loads: z.array(z.number()).optional(), ...pressing }),
+    body: z.object({
+      loads: z
+        .array(numberInBody)
+        .max(10_000)
+        .optional()
+        .describe('ids of loads of this run; all of them where it is left out'),
+      ...pressing,
+    }),
     response: z.object({ run: z.number() }),
     faults: ['already-started'],
   }),

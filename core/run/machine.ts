@@ -121,19 +121,22 @@ function advance(given: Machine): Machine {
 
 /** What can happen to a run; each gives the machine as it was where it does not apply. */
 export const changes = {
-  /** A worker with so many free places takes the first that may run, part after part. */
+  /** A worker with so many free places takes the first that may run, of the part that fills the least of its share first. */
   take: (given: Machine, places: number): Machine => {
     let machine = given
     if (machine.state !== 'running' || machine.stopping) return machine
     let left = places
-    for (const [at, part] of machine.parts.entries()) {
-      const running = part.loads.filter(({ state }) => state === 'running').length
+    const running = (part: MachinePart) => part.loads.filter(({ state }) => state === 'running').length
+    const order = machine.parts
+      .map((part, at) => ({ at, part }))
+      .sort((a, b) => running(a.part) / a.part.atOnce - running(b.part) / b.part.atOnce || a.at - b.at)
+    for (const { at, part } of order) {
       const open = part.state === 'running'
       const may = part.loads
         .map((load, i) => ({ load, i }))
         .filter(({ load }) => load.state === 'waiting' && (open || load.letGo))
         .sort((a, b) => a.load.rank - b.load.rank || a.i - b.i)
-        .slice(0, open ? Math.max(0, Math.min(part.atOnce - running, left)) : left)
+        .slice(0, open ? Math.max(0, Math.min(part.atOnce - running(part), left)) : left)
         .map(({ i }) => i)
       left -= may.length
       machine = withPart(machine, at, (old) =>

@@ -250,7 +250,8 @@ begin
     select o.run_id, o.part, o.state, o.at_once - o.running as free, r.environment, r.clock_offset, r.plan_id
     from mattock.run_part o join mattock.run r on r.id = o.run_id
     where (o.state = 'running' or o.let_go > 0) and o.waiting > 0 and (o.running < o.at_once or o.let_go > 0) and r.state = 'running' and not r.stopping
-    order by r.priority, r.id, o.part
+    -- of parts that run side by side the one whose share of places is the least filled
+    order by r.priority, r.id, o.running::float8 / o.at_once, o.part
   loop
     if v_used is null then
       select coalesce(jsonb_object_agg(key, n), '{}') into v_used from (

@@ -166,6 +166,16 @@ describe('rejects', () => {
 })
 
 describe('running again', () => {
+  it('repeats the one load that is named, by its id', async () => {
+    const { loads } = await server.reader.call(routes.runLoads, { params: at().params })
+    const gone = loads.find(({ key }) => key === 'gone')!
+    const { run: again } = await server.engineer.call(routes.rerun, { ...at(), body: { loads: [gone.id] } })
+    await server.ended(again)
+    const { loads: only } = await server.reader.call(routes.runLoads, { params: { id: again } })
+    expect(only.map(({ key }) => key)).toEqual(['gone'])
+    await server.own('delete from mattock.run where id = $1', [again])
+  })
+
   it('repeats what failed, and nothing that is done', async () => {
     server.writeFile('bad.csv', 'meter,value\nf,1\ng,20\n')
     server.writeFile('gone.csv', 'meter,value\nh,1\n')

@@ -1,4 +1,4 @@
-import { screen, within } from '@testing-library/react'
+import { screen, waitFor, within } from '@testing-library/react'
 import { describe, expect, it } from 'vitest'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
@@ -182,3 +182,35 @@ async function changeTitle(page: ReturnType<typeof show>): Promise<void> {
   await screen.findByText('version 3 · changed, not saved')
   expect(within(document.body).getByRole('button', { name: 'Save version 4' })).toBeTruthy()
 }
+
+describe('the order of a job', () => {
+  const ordered = text.replace('- {id: look, log: {text: done}}', '- {id: look, after: [], log: {text: done}}\n      - {id: last, after: [bring-in, look], when: ended, log: {text: last}}') // prettier-ignore
+  const open = () => show(<Job />, { ...at, answers: answers({ job: job({ text: ordered, outline: checked(ordered).outline! }) }) }) // prettier-ignore
+
+  it('is said beside the steps that do not simply follow one another, and drawn below', async () => {
+    const page = open()
+    expect(await screen.findByText('begins at once')).toBeTruthy()
+    expect(page.text()).toContain('after bring-in, look · whatever became of those before it')
+    expect(screen.getByRole('img', { name: 'bring-in; look begins at once; last after bring-in, look · whatever became of those before it' })).toBeTruthy() // prettier-ignore
+  })
+
+  it('is not drawn where all follow one another', async () => {
+    show(<Job />, { ...at, answers: answers() })
+    await step('bring-in')
+    expect(screen.queryByText('What waits for what')).toBe(null)
+  })
+
+  it('is changed by Alt and an arrow, and by the form of the step', async () => {
+    const page = open()
+    await page.user.click(await step('^3look'))
+    // in jsdom all lies at one place, and a press ends on the divider
+    ;(await step('^3look')).focus()
+    await page.user.keyboard('{Alt>}{ArrowLeft}{/Alt}')
+    await waitFor(() => expect(screen.queryByText('begins at once')).toBe(null))
+    expect((await screen.findByLabelText('what the step waits for')).textContent).toBe('the step before it')
+    screen.getByLabelText('what the step waits for').focus()
+    await page.user.keyboard('{Enter}')
+    await page.user.keyboard('{ArrowDown}{Enter}')
+    expect(await screen.findByText('begins at once')).toBeTruthy()
+  })
+})

@@ -44,12 +44,15 @@ export function OrderPicture({ outline }: { outline: OutlineAnswer }): ReactElem
   )
 }
 
-const [width, height, gap] = [108, 30, 18]
+/** Pixels: of all of it, where that is enough; between the lines; between one and the next. */
+const [room, height, gap] = [330, 30, 18]
 
 function Stretch({ all }: { all: readonly Placed[] }): ReactElement {
+  const levels = Math.max(...all.map(({ level }) => level)) + 1
+  const width = Math.max(60, Math.min(108, (room - gap * (levels - 1)) / levels))
   const x = (at: number) => all[at]!.level * (width + gap)
   const y = (at: number) => all[at]!.track * height
-  const wide = (Math.max(...all.map(({ level }) => level)) + 1) * (width + gap) - gap
+  const wide = levels * (width + gap) - gap
   const high = (Math.max(...all.map(({ track }) => track)) + 1) * height
   return (
     <div style={{ overflowX: 'auto', marginTop: 6 }}>
@@ -72,7 +75,7 @@ function Stretch({ all }: { all: readonly Placed[] }): ReactElement {
         {all.map((one, at) => (
           <g key={nameOf(one, at)}>
             <text x={x(at)} y={y(at) + 15} fontSize={11.5} fill="var(--ink)" className="mono">
-              {short(nameOf(one, at))}
+              {short(nameOf(one, at), Math.floor(width / 7))}
             </text>
             <line
               x1={x(at)}
@@ -97,4 +100,5 @@ function Stretch({ all }: { all: readonly Placed[] }): ReactElement {
   )
 }
 
-const short = (name: string): string => (name.length > 15 ? `${name.slice(0, 14)}…` : name)
+const short = (name: string, most: number): string =>
+  name.length > most ? `${name.slice(0, most - 1)}…` : name

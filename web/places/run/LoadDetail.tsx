@@ -25,11 +25,10 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
     { keepPreviousData: true },
   )
   const mayChange = useMay('run', run.environment)
-  const number = load?.number
   const starting = useStarting(
     useCallback(
-      (pressing) => call(routes.rerun, { params: { id: run.id }, body: { loads: [number!], ...pressing } }),
-      [run.id, number],
+      (pressing) => call(routes.rerun, { params: { id: run.id }, body: { loads: [id], ...pressing } }),
+      [run.id, id],
     ),
   )
   if (error && !load) return <FaultBox error={error} />

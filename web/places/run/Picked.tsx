@@ -52,6 +52,9 @@ export function Picked({ run, picked, onClear }: Props): ReactElement {
     <>
       <div className="line picked" role="status" style={{ flexWrap: 'wrap' }}>
         <b>{numberText(picked.length)} picked</b>
+        {(goesOn ? wait.length + held.length : notDone.length) === 0 && (
+          <span className="soft">{goesOn ? 'none of them waits or is held' : 'all of them are done'}</span>
+        )}
         <span className="line" style={{ marginLeft: 'auto', gap: 6, flexWrap: 'wrap' }}>
           {goesOn && wait.length > 0 && (
             <Button onClick={() => void first()}>Put {numberText(wait.length)} first</Button>

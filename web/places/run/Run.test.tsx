@@ -1,4 +1,4 @@
-import { screen, within } from '@testing-library/react'
+import { cleanup, screen, within } from '@testing-library/react'
 import { describe, expect, it } from 'vitest'
 import { load, loadDetail, noRows, run, stepDetail } from '../../testing/answers'
 import { fault, show, type Answers } from '../../testing/page'
@@ -107,18 +107,18 @@ describe('a run', () => {
     expect(again.address()).toBe('/runs/8')
   })
 
-  it('reruns one load by its number in the plan', async () => {
+  it('reruns one load by its id', async () => {
     const state = 'failed' as const
     const page = show(<Run />, {
       ...at,
       answers: answers({
         run: run({ state, loads: { failed: 1 } }),
-        runLoad: loadDetail({ state, number: 17 }),
+        runLoad: loadDetail({ state, id: 501, number: 17 }),
         rerun: { run: 8 },
       }),
     })
     await page.user.click(await screen.findByRole('button', { name: 'Rerun this load' }))
-    expect(page.bodies('rerun')).toEqual([{ loads: [17], press: expect.any(String) as string }])
+    expect(page.bodies('rerun')).toEqual([{ loads: [501], press: expect.any(String) as string }])
   })
 
   it('stops a run that is going, once', async () => {
@@ -128,6 +128,83 @@ describe('a run', () => {
     expect(page.bodies('stopRun')).toHaveLength(1)
     show(<Run />, { ...at, answers: answers({ run: { ...going, stopping: true } }) })
     expect(await screen.findByRole('button', { name: 'Stopping' })).toHaveProperty('disabled', true)
+  })
+
+  const part = (more: object) => ({ part: 0, id: null, title: 'make tables', waits: [], when: 'done', hold: false, state: 'done' as const, passed: false, atOnce: 1, startedAt: null, endedAt: null, waiting: 0, running: 0, held: 0, done: 1, failed: 0, skipped: 0, stopped: 0, ...more }) // prettier-ignore
+  it('shows its parts in their order, how each stands, and what each waits for', async () => {
+    const parts = [
+      part({}),
+      part({ part: 1, title: 'levels', waits: [0], state: 'failed', done: 38, failed: 2 }),
+      part({ part: 2, title: 'rain', waits: [0], state: 'running', done: 0, running: 2 }),
+      part({ part: 3, title: 'tell', waits: [1, 2], state: 'waiting', done: 0, waiting: 1 }),
+      part({ part: 4, title: 'mend', waits: [3], state: 'skipped', passed: true, done: 0, skipped: 1 }),
+    ]
+    show(<Run />, { ...at, answers: answers({ run: run({ state: 'running', endedAt: null, parts }) }) })
+    const list = within(await screen.findByRole('region', { name: 'parts' }))
+    expect(list.getAllByRole('listitem').map(({ textContent }) => textContent)).toEqual([
+      'make tables done',
+      'levels 38 of 40 loads done, 2 failed',
+      'rain running · after make tables',
+      'tell waiting · after levels, rain',
+      'mend not needed',
+    ])
+  })
+
+  it('is held, says by whom, and goes on when told', async () => {
+    const going = run({ state: 'running', endedAt: null, loads: { running: 2, ready: 10 } })
+    const page = show(<Run />, { ...at, answers: answers({ run: going, holdRun: {}, putFirst: { loads: 0 } }) })
+    await page.user.click(await screen.findByRole('button', { name: 'Hold' }))
+    await page.user.click(screen.getByRole('button', { name: 'Put first' }))
+    expect(page.bodies('holdRun')).toHaveLength(1)
+    expect(page.bodies('putFirst')).toEqual([{}])
+    expect(screen.queryByRole('button', { name: 'Go on' })).toBe(null)
+    cleanup()
+    const held = show(<Run />, { ...at, answers: answers({ run: { ...going, state: 'held', heldBy: 'Ana' }, goOn: {} }) })
+    expect(await screen.findByText(/held by Ana/)).toBeTruthy()
+    await held.user.click(screen.getByRole('button', { name: 'Go on' }))
+    expect(held.bodies('goOn')).toEqual([{}])
+  }) // prettier-ignore
+
+  it('says of picked loads what it will do, for how many, and does it for these', async () => {
+    const loads = [
+      load({ id: 1, key: 'a', state: 'done' }),
+      load({ id: 2, key: 'b', state: 'ready', startedAt: null, endedAt: null }),
+      load({ id: 3, key: 'c', state: 'waiting', startedAt: null, endedAt: null }),
+      load({ id: 4, key: 'd', state: 'held' }),
+    ]
+    const going = run({ state: 'running', endedAt: null })
+    const page = show(<Run />, {
+      ...at,
+      answers: answers({ run: going, runLoads: { total: 4, loads }, putFirst: { loads: 2 }, setAside: { loads: 3 }, letGo: { loads: 1 }, goOn: {} }),
+    }) // prettier-ignore
+    const act = async (button: string) => {
+      await page.user.click(await screen.findByRole('button', { name: 'Pick all' }))
+      await page.user.click(await screen.findByRole('button', { name: button }))
+    }
+    await act('Put 2 first')
+    await act('Let 1 go on')
+    await act('Set 3 aside')
+    await page.user.click(await screen.findByRole('button', { name: 'Set aside' }))
+    await act('Let 1 go now')
+    await page.user.type(await screen.findByLabelText('Why'), 'its table is there')
+    await page.user.click(screen.getByRole('button', { name: 'Let go' }))
+    expect(page.bodies('putFirst')).toEqual([{ loads: [2, 3] }])
+    expect(page.bodies('goOn')).toEqual([{ loads: [4] }])
+    expect(page.bodies('setAside')).toEqual([{ loads: [2, 3, 4] }])
+    expect(page.bodies('letGo')).toEqual([{ loads: [3], why: 'its table is there' }])
+  })
+
+  it('reruns the picked ones of a run that is over, and says so where there is nothing to do', async () => {
+    const loads = [load({ id: 1, key: 'a', state: 'done' }), load({ id: 2, key: 'b', state: 'failed' })]
+    const page = show(<Run />, {
+      ...at,
+      answers: answers({ run: run({ state: 'failed' }), runLoads: { total: 2, loads }, rerun: { run: 8 } }),
+    })
+    await page.user.click(await screen.findByRole('checkbox', { name: 'pick a' }))
+    expect(await screen.findByText('all of them are done')).toBeTruthy()
+    await page.user.click(screen.getByRole('checkbox', { name: 'pick b' }))
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun 1' }))
+    expect(page.bodies('rerun')).toEqual([{ loads: [2], press: expect.any(String) as string }])
   })
 
   it('gives a reader no button that changes anything', async () => {
