@@ -248,6 +248,26 @@ ${sql('note', 'insert into clean.audit values ({file.name} || {string(step["brin
     expect(await bench.rows('select what from clean.audit')).toContainEqual({ what: 'everybody' })
   })
 
+  it('takes steps in their order, and leaves out those whose condition does not hold, with why', async () => {
+    const { steps } = await tried(
+      job(`
+- {id: last, after: [second], log: {text: last}}
+- {id: first, after: [], log: {text: first}}
+- {id: second, log: {text: second}}
+- {id: mend, when: failed, log: {text: mend}}
+- {id: asked, after: [first], when: 'step["first"].state == "done"', log: {text: asked}}
+- {id: not-asked, after: [first], when: 'row.place == "nowhere"', log: {text: not asked}}`),
+    )
+    expect(steps.map(({ step, state, log }) => [step, state, log[0]])).toEqual([
+      ['first', 'done', 'first'],
+      ['second', 'done', 'second'],
+      ['last', 'done', 'last'],
+      ['mend', 'skipped', 'nothing before it failed'],
+      ['asked', 'done', 'asked'],
+      ['not-asked', 'skipped', 'its condition does not hold: row.place == "nowhere"'],
+    ])
+  })
+
   it('names tables in a fault as the job does', async () => {
     const { steps } = await tried(job(sql('wrong', 'insert into raw.reading (metre) values (1)')))
     expect(steps[0]!.error!.message).toContain('column "metre" of relation "raw.reading" does not exist')

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { ancestorsOf, isPlain, layOut, orderOf, type Ordered } from './order'
+import { ancestorsOf, inTurn, isPlain, layOut, orderOf, type Ordered } from './order'
 
 const named = (text: string): Ordered[] =>
   text.split(' ').map((one) => {
@@ -88,6 +88,15 @@ describe('an order', () => {
         waits.forEach((list) => expect(list.some((one) => all[one]!.off)).toBe(false))
       }),
     )
+  })
+})
+
+describe('one after the other', () => {
+  const turn = (text: string) => inTurn(waits(text))
+  it('each comes after those it waits for, else as they stand', () => {
+    expect(turn('a b c')).toEqual([0, 1, 2])
+    expect(turn('a<c b<a c<')).toEqual([2, 0, 1])
+    expect(turn('a b<a c<a d<b,c')).toEqual([0, 1, 2, 3])
   })
 })
 

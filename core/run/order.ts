@@ -130,6 +130,17 @@ export function layOut(waits: Order['waits']): { readonly track: number; readonl
   return waits.map((_list, at) => ({ track: track[at]!, level: levelOf(at) }))
 }
 
+/** An order of all in which each comes after those it waits for; of several that may come, the first stands first. */
+export function inTurn(waits: Order['waits']): number[] {
+  const left = waits.map((_list, at) => at)
+  const gone: number[] = []
+  while (left.length > 0) {
+    const next = left.findIndex((at) => waits[at]!.every((before) => gone.includes(before)))
+    gone.push(...left.splice(Math.max(0, next), 1))
+  }
+  return gone
+}
+
 /** Is the order the plain one, each after the one before it? */
 export const isPlain = (waits: Order['waits']): boolean =>
   waits.every((list, at) => (at === 0 ? list.length === 0 : list.length === 1 && list[0] === at - 1))

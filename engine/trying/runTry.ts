@@ -1,6 +1,9 @@
 import { join } from 'node:path'
 import { and, eq, gt, lt, sql } from 'drizzle-orm'
-import { fail } from '../../core/fault'
+import { celCompiler, plainValue, type Bindings } from '../../core/expression/cel'
+import { fail, FaultError } from '../../core/fault'
+import type { Step } from '../../core/job/steps'
+import { isWhenWord } from '../../core/run/when'
 import { allSteps } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
 import { runBindings } from '../../core/plan/expand/bindings'
@@ -41,7 +44,7 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
     const before = seen.get(load) ?? { step: {}, file: null }
     const [file] = outcome.files
     seen.set(load, {
-      step: { ...before.step, [step]: stepBindings(outcome) },
+      step: { ...before.step, [step]: { ...stepBindings(outcome), state: 'done' } },
       file: file ? fileBinding(file) : before.file,
     })
   }
@@ -66,6 +69,17 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
           file: seen.get(unit.load)?.file ?? null,
         },
       )
+    const passed = passedOver(step, zone, bindings)
+    if (passed !== undefined) {
+      // nothing failed before it: a load of which something has goes no further in a try
+      await engine.db
+        .update(tryStep)
+        .set({ state: 'skipped', log: [passed] })
+        .where(at)
+      place++
+      await engine.db.update(tryTable).set({ next: place }).where(mine)
+      continue
+    }
     const start = performance.now()
     const frame: StepFrame = {
       engine,
@@ -120,6 +134,21 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
   }
   const failed = (await trySteps(engine, id)).some(({ state }) => state === 'failed')
   await end(failed ? 'failed' : 'done')
+}
+
+/** Why a step is left out, where its condition does not hold, or cannot be worked out. */
+function passedOver(step: Step, zone: string, bindings: () => Bindings): string | undefined {
+  const { when } = step
+  if (when === 'failed') return 'nothing before it failed'
+  if (isWhenWord(when)) return undefined
+  try {
+    return plainValue(celCompiler(zone)(when).evaluate(bindings())) === false
+      ? `its condition does not hold: ${when}`
+      : undefined
+  } catch (error) {
+    if (error instanceof FaultError) return `its condition cannot be worked out: ${error.fault.message}`
+    throw error
+  }
 }
 
 /** A fault in the words of the job, whose author does not know the scratch schema. */

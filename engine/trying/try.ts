@@ -1,4 +1,6 @@
+import { stepWaits } from '../../core/job/order'
 import { stepKind } from '../../core/job/steps'
+import { inTurn } from '../../core/run/order'
 import { activeSteps } from '../../core/job/document'
 import { rm } from 'node:fs/promises'
 import { join } from 'node:path'
@@ -144,7 +146,9 @@ function unitsOf(job: Job, loads: readonly TryLoad[], ask: TryAsk) {
   }[] = []
   loads.forEach(({ part }, load) => {
     if (last >= 0 && part > last) return
-    for (const step of activeSteps(job.parts[part]!)) {
+    const steps = activeSteps(job.parts[part]!)
+    for (const at of inTurn(stepWaits(job.parts[part]!))) {
+      const step = steps[at]!
       units.push({
         position: units.length,
         load,
