@@ -54,6 +54,14 @@ beforeAll(async () => {
     (1, 0, 0, 0, '{drop,wh}', '{"names": ["a.csv", "a2.csv"], "bytes": 70}', '{}'),
     (1, 1, 0, 1, '{drop,wh}', '{"names": [], "bytes": 0}', '{no-file,append-repeats}'),
     (1, 2, 0, 1, '{wh}', null, '{no-file}')`)
+  await old.query(`insert into mattock.run (job, title, version_id, plan_id, environment, state, part, by, cause, created_at, started_at) values
+    ('old', 'Old', $1, 1, 'dev', 'done', 1, 'Ada', 'by hand', now(), now()), ('old', 'Old', $1, 1, 'dev', 'running', 1, 'Ada', 'by hand', now(), now())`, [rows[0]!.id]) // prettier-ignore
+  const loads = [
+    [1, 0, 'done', '{wh}'], [1, 1, 'done', '{drop,wh}'], [1, 1, 'skipped', '{drop,wh}'],
+    [2, 0, 'done', '{wh}'], [2, 1, 'done', '{drop,wh}'], [2, 1, 'ready', '{wh}'], [2, 1, 'waiting', '{drop,wh}'], [2, 1, 'waiting', '{drop,wh}'], [2, 2, 'waiting', '{}'],
+  ] as const // prettier-ignore
+  for (const [number, [run, part, state, connections]] of loads.entries())
+    await old.query(`insert into mattock.load (run_id, number, part, each, key, connections, state, read, written) values ($1, $2, $3, true, $4, $5, $6, 10, $7)`, [run, number, part, String(number), connections, state, state === 'done' ? 10 : 9]) // prettier-ignore
   await old.end()
   await migrateDatabase(url, all)
   engine = await openEngine(url, folder)
@@ -81,13 +89,34 @@ describe('a store of an earlier day', () => {
     expect(loads[1]!.resolved[1]).toEqual({ kind: 'path', text: 'b.csv', pattern: 'b.csv' })
   })
   it('can still run them: each load has its connections, for the caps', async () => {
-    const run = await startRun(engine, { plan: 1, by: 'test' })
-    const { rows } = await engine.db.execute(sql`select number, connections, key from mattock.load where run_id = ${run} order by number`) // prettier-ignore
+    const run = await startRun(engine, { plan: 1, by: 'test', again: true })
+    const { rows } = await engine.db.execute(sql`select number, n.connections, key from mattock.load l join mattock.run_lane n using (run_id, part, lane) where run_id = ${run} order by number`) // prettier-ignore
     expect(rows).toEqual([
       { number: 0, connections: ['drop', 'wh'], key: 'a.csv' },
       { number: 1, connections: ['drop', 'wh'], key: 'b.csv' },
       { number: 2, connections: ['wh'], key: 'b.csv' },
     ])
+  })
+  it('counts the loads of its runs by part, and what was ready waits to be taken', async () => {
+    const { rows } = await engine.db.execute(sql`select run_id as run, part, waits, state, waiting, done, skipped, read, unbalanced, at_once from mattock.run_part where run_id <= 2 order by 1, 2`) // prettier-ignore
+    const part = (more: object) => ({ waits: [], state: 'done', waiting: 0, done: 0, skipped: 0, unbalanced: 0, at_once: 1, ...more }) // prettier-ignore
+    expect(rows).toEqual([
+      part({ run: 1, part: 0, done: 1, read: 10, at_once: 4 }),
+      part({ run: 1, part: 1, waits: [0], done: 1, skipped: 1, read: 20, unbalanced: 1 }),
+      part({ run: 2, part: 0, done: 1, read: 10, at_once: 4 }),
+      part({ run: 2, part: 1, waits: [0], state: 'running', done: 1, waiting: 3, read: 40, unbalanced: 3 }),
+      part({ run: 2, part: 2, waits: [0, 1], state: 'waiting', waiting: 1, read: 10, unbalanced: 1 }),
+    ])
+    const { rows: lanes } = await engine.db.execute(sql`select connections, waiting from mattock.run_lane where run_id = 2 and part = 1 order by lane`) // prettier-ignore
+    expect(lanes).toEqual([
+      { connections: ['drop', 'wh'], waiting: 2 },
+      { connections: ['wh'], waiting: 1 },
+    ])
+    const { rows: taken } = await engine.db.execute(sql`select l.number, l.part from mattock.take_loads(1, 9) t join mattock.load l on l.id = t.load_id where t.run_id = 2`) // prettier-ignore
+    // at_once of a part that the plan does not know is one
+    expect(taken).toHaveLength(1)
+    expect(taken[0]).toMatchObject({ part: 1 })
+    await engine.db.execute(sql`select mattock.stop_run(2)`)
   })
   it('may be migrated again, by several at once, and nothing changes', async () => {
     const before = await readPlan(engine, 1)
