@@ -2,7 +2,7 @@ import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { startRun } from '../engine/running/runs'
-import { stopRun } from '../engine/running/controls'
+import { goOn, stopRun } from '../engine/running/controls'
 import type { FaultPoint } from '../engine/context/faultPoints'
 import { faultBench, until, type FaultBench } from './support/faults'
 
@@ -119,6 +119,62 @@ const isStopped = (pid: number): boolean => {
     return false
   }
 }
+
+describe('a load that stops for a look', () => {
+  const looked = `
+mattock: job/1
+name: looked
+title: looked
+parts:
+  - once:
+      - {id: make, sql: {on: warehouse, text: 'create table public.looked (v int)'}}
+      - {id: fill, hold: true, transfer: {from: {connection: warehouse, query: 'select 1 as v'}, into: {connection: warehouse, table: public.looked, write: append}}}
+      - {id: also, transfer: {from: {connection: warehouse, query: 'select 2 as v'}, into: {connection: warehouse, table: public.looked, write: append}}}
+`
+  it('holds though its worker is killed, and goes on though its next one is, with nothing done twice', async () => {
+    bench.lay('before-finish', 'kill')
+    const run = await bench.start(looked)
+    const load = async () => (await bench.own('select id, state, attempt from mattock.load where run_id = $1', [run]))[0] as { id: number; state: string; attempt: number } // prettier-ignore
+    await until('it holds', async () => (await load()).state === 'held')
+    expect(bench.laid()).toEqual([])
+    expect(await bench.rows('select v from public.looked')).toEqual([{ v: 1 }])
+    bench.lay('step-recorded', 'kill')
+    await goOn(bench.engine, run, [Number((await load()).id)])
+    expect(await bench.ended(run)).toBe('done')
+    expect(bench.laid()).toEqual([])
+    expect(await bench.rows('select v from public.looked order by v')).toEqual([{ v: 1 }, { v: 2 }])
+    expect((await load()).attempt).toBe(4)
+  })
+})
+
+describe('a condition that a worker was asked for', () => {
+  it('is asked again where the one that was asked is gone, and the run ends', async () => {
+    const run = await bench.start(`
+mattock: job/1
+name: asked
+title: asked
+parts:
+  - once:
+      - {id: first, log: {text: first}}
+  - when: '1 + 1 == 2'
+    hold: true
+    once:
+      - {id: second, log: {text: second}}
+  - when: 'run.id > 0'
+    once:
+      - {id: third, log: {text: third}}
+`)
+    const part = async (number: number) => (await bench.own('select state from mattock.run_part where run_id = $1 and part = $2', [run, number]))[0]!.state // prettier-ignore
+    await until('the second holds', async () => (await part(1)) === 'held')
+    // the queue's job is taken by nobody that is there any more
+    await bench.end()
+    await goOn(bench.engine, run)
+    expect(await part(2)).toBe('asking')
+    await bench.own(`delete from graphile_worker._private_jobs where key = $1`, [`decide:${run}:2`])
+    bench.begin()
+    expect(await bench.ended(run)).toBe('done')
+  })
+})
 
 describe('a store', () => {
   it('says that the disk of a store is full, and leaves no half file', async () => {
