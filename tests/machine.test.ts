@@ -27,6 +27,9 @@ interface Shape {
 }
 
 async function insert(parts: readonly Shape[]): Promise<number> {
+  // what a run before left is not to be taken
+  await bench.own(`update mattock.run set state = 'stopped' where state in ('running', 'held')`)
+  await bench.own(`update mattock.load set state = 'stopped' where state = 'running'`)
   const [row] = await bench.own(
     `insert into mattock.run (job, title, version_id, plan_id, environment, state, by, cause, created_at, started_at)
      values ('machine', 'Machine', $1, $2, 'dev', 'running', 'test', 'test', now(), now()) returning id`,
@@ -166,9 +169,6 @@ describe('a run', () => {
   it('is the same in the store as in the table of its states, whatever happens to it', async () => {
     await fc.assert(
       fc.asyncProperty(shapes, steps, async (parts, all) => {
-        // what a run before left is not to be taken
-        await bench.own(`update mattock.run set state = 'stopped' where state in ('running', 'held')`)
-        await bench.own(`update mattock.load set state = 'stopped' where state = 'running'`)
         const run = await insert(parts)
         let machine = fresh(parts)
         expect(await stored(run)).toEqual(machine)
@@ -191,8 +191,6 @@ describe('a run', () => {
   it('comes to its end, whatever happened to it before, when workers go on and nobody holds it', async () => {
     await fc.assert(
       fc.asyncProperty(shapes, steps, async (parts, all) => {
-        await bench.own(`update mattock.run set state = 'stopped' where state in ('running', 'held')`)
-        await bench.own(`update mattock.load set state = 'stopped' where state = 'running'`)
         const run = await insert(parts)
         let machine = fresh(parts)
         for (const step of all) machine = await both(machine, run, step)

@@ -1,5 +1,5 @@
 import { Button, TextField } from '@mui/material'
-import { useCallback, useState, type ReactElement } from 'react'
+import { useCallback, useMemo, useState, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
@@ -29,13 +29,15 @@ export function Picked({ run, picked, onClear }: Props): ReactElement {
   const goesOn = (run.state === 'running' || run.state === 'held') && !run.stopping
   const of = (...states: LoadRow['state'][]) => picked.filter(({ state }) => states.includes(state))
   const [wait, held] = [of('waiting', 'ready'), of('held')]
-  const notDone = of('failed', 'stopped', 'skipped')
+  const undone = useMemo(
+    () => idsOf(picked.filter(({ state }) => ['failed', 'stopped', 'skipped'].includes(state))),
+    [picked],
+  )
   const early = of('waiting')
   const rerun = useStarting(
     useCallback(
-      (body) => call(routes.rerun, { params: { id: run.id }, body: { ...body, loads: idsOf(notDone) } }),
-      // the picks themselves, not the list made of them
-      [run.id, picked], // eslint-disable-line react-hooks/exhaustive-deps
+      (body) => call(routes.rerun, { params: { id: run.id }, body: { ...body, loads: undone } }),
+      [run.id, undone],
     ),
   )
   const done = (words: string) => {
@@ -52,7 +54,7 @@ export function Picked({ run, picked, onClear }: Props): ReactElement {
     <>
       <div className="line picked" role="status" style={{ flexWrap: 'wrap' }}>
         <b>{numberText(picked.length)} picked</b>
-        {(goesOn ? wait.length + held.length : notDone.length) === 0 && (
+        {(goesOn ? wait.length + held.length : undone.length) === 0 && (
           <span className="soft">{goesOn ? 'none of them waits or is held' : 'all of them are done'}</span>
         )}
         <span className="line" style={{ marginLeft: 'auto', gap: 6, flexWrap: 'wrap' }}>
@@ -70,8 +72,8 @@ export function Picked({ run, picked, onClear }: Props): ReactElement {
               Set {numberText(wait.length + held.length)} aside
             </Button>
           )}
-          {!goesOn && notDone.length > 0 && (
-            <Button onClick={rerun.begin}>Rerun {numberText(notDone.length)}</Button>
+          {!goesOn && undone.length > 0 && (
+            <Button onClick={rerun.begin}>Rerun {numberText(undone.length)}</Button>
           )}
           <Button variant="text" onClick={onClear}>
             Clear
