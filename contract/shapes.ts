@@ -225,13 +225,13 @@ export const runPartSchema = z.object({
   atOnce: z.number(),
   startedAt: z.string().nullable(),
   endedAt: z.string().nullable(),
-  waiting: z.number(),
+  waiting: z.number().describe('loads that wait, or are ready'),
   running: z.number(),
-  held: z.number(),
+  held: z.number().describe('loads that stopped for a look'),
   done: z.number(),
   failed: z.number(),
-  skipped: z.number(),
-  stopped: z.number(),
+  skipped: z.number().describe('loads that were left out, or set aside'),
+  stopped: z.number().describe('loads that were broken off, or not begun'),
 })
 export const runSchema = runBriefSchema.extend({
   plan: z.number(),

@@ -1,6 +1,6 @@
 import type { Resolved } from '../core/text/slot'
 import type { PlanPart } from '../core/plan/types'
-import type { Row } from '../core/value'
+import type { Row, ValueType } from '../core/value'
 
 export interface PlanMark {
   readonly connections: readonly string[]
@@ -42,6 +42,12 @@ export interface LetGo {
   readonly by: string
   readonly why: string
   readonly at: string
+}
+
+/** What a step gives to later ones: a row, with the types of its columns. */
+export interface SetValue {
+  readonly row: Row
+  readonly types: Readonly<Record<string, ValueType>>
 }
 
 export interface StatementRecord {

@@ -14,7 +14,7 @@ import {
 } from 'drizzle-orm/pg-core'
 import type { RunState } from '../core/runState'
 import { count, mattock, when } from './columns'
-import type { FileRecord, LetGo, LoadError, StatementRecord } from './records'
+import type { FileRecord, LetGo, LoadError, SetValue, StatementRecord } from './records'
 import { jobVersion } from './jobs'
 import { plan } from './plans'
 
@@ -212,6 +212,8 @@ export const loadStep = mattock.table(
     /** Path of the rejects in the data folder's rejects/, null where there are none. */
     rejectFile: text('reject_file'),
     log: jsonb('log').$type<string[]>().notNull().default([]),
+    /** What it gives to later steps. */
+    value: jsonb('value').$type<SetValue | null>(),
   },
   (t) => [primaryKey({ columns: [t.loadId, t.position] })],
 )

@@ -6,7 +6,7 @@ import type { Slice } from '../core/slice/slices'
 import type { Row, ValueType } from '../core/value'
 import { created, mattock, when } from './columns'
 import type { RunState } from '../core/runState'
-import type { FileRecord, LoadError, StatementRecord } from './records'
+import type { FileRecord, LoadError, StatementRecord, SetValue } from './records'
 
 /** One load as a try runs it, worked out when it was asked for. */
 export interface TryLoad {
@@ -113,6 +113,8 @@ export const tryStep = mattock.table(
     files: jsonb('files').$type<FileRecord[]>().notNull().default([]),
     rejectReasons: jsonb('reject_reasons').$type<Record<string, number>>().notNull().default({}),
     log: jsonb('log').$type<string[]>().notNull().default([]),
+    /** What it gives to later steps. */
+    value: jsonb('value').$type<SetValue | null>(),
     error: jsonb('error').$type<Omit<LoadError, 'step'> | null>(),
     looks: jsonb('looks').$type<TryLook[]>().notNull().default([]),
   },

@@ -118,6 +118,46 @@ describe('steps of a load', () => {
   })
 })
 
+describe('values for later steps', () => {
+  const set = (id: string, query: string) => `{id: ${id}, set: {on: warehouse, query: "${query}"}}`
+  it('come from a query of one row, with its types, and go to steps and parts behind', async () => {
+    await bench.rows(
+      `create table public.marked as select 9007199254740993::bigint as big, 0.1::numeric as share, date '2026-11-26' as day, 'it''s'::text as words`,
+    )
+    const mark = set('mark', 'select *, big + 1 as next, null::text as nothing from public.marked')
+    const here = `{id: here, log: {text: '{step["mark"].value.big} {step["mark"].value.share}'}}`
+    const there = `{id: there, when: 'step["mark"].value.next > row.value', log: {text: '{row.value} {step["mark"].value.next} {step["mark"].value.day} {step["mark"].value.words}'}}`
+    const bound = `{id: bound, sql: {on: warehouse, text: "insert into public.said select 'value ' || {step[\\"mark\\"].value.words}::text where {step[\\"mark\\"].value.nothing}::text is null"}}`
+    const run = await start(
+      job('values', `${once('id: marks', mark, here)}  - each: {roster: {range: {from: 1, to: 2}}}\n    do:\n${list(there, bound)}`),
+    ) // prettier-ignore
+    expect(await bench.ended(run)).toBe('done')
+    const logs = await bench.own('select s.step, s.log from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1 order by l.number, s.position', [run]) // prettier-ignore
+    expect(logs.map(({ step, log }) => `${step as string}: ${(log as string[])[0]!}`)).toEqual([
+      "mark: big = 9007199254740993, share = 0.1, day = 2026-11-26, words = it's, next = 9007199254740994, nothing = null",
+      'here: 9007199254740993 0.1',
+      "there: 1 9007199254740994 2026-11-26 it's",
+      'bound: 1 row changed',
+      "there: 2 9007199254740994 2026-11-26 it's",
+      'bound: 1 row changed',
+    ])
+    expect((await said()).filter((word) => word.startsWith('value'))).toEqual(["value it's", "value it's"])
+  })
+
+  it.each([
+    ['select 1 as n where false', 'the query gives no row, and one is meant'],
+    ['select generate_series(1, 3) as n', 'the query gives several rows, and one is meant'],
+    ["insert into public.said values ('sly') returning word", 'syntax error at or near'],
+  ])('"%s" fails its load: %s', async (query, message) => {
+    const run = await start(
+      job(`no-value-${Math.abs(query.length)}`, once('', set('mark', query.replaceAll('"', "'")))),
+    )
+    expect(await bench.ended(run)).toBe('failed')
+    expect((await loadsOf(run))[0]!.message).toContain(message)
+    expect(await said()).not.toContain('sly')
+  })
+})
+
 describe('parts of a run', () => {
   it('run side by side where they are to, and others wait for both', async () => {
     const run = await start(

@@ -5,7 +5,7 @@ import type { Resolved } from '../../core/text/slot'
 import type { Aside } from './aside'
 import type { Engine } from './engine'
 import type { Logger } from './logger'
-import type { FileRecord, LoadError, StatementRecord } from '../../database/schema'
+import type { FileRecord, LoadError, SetValue, StatementRecord } from '../../database/schema'
 
 /** What reading a source needs to know. */
 export interface ReadContext {
@@ -63,6 +63,8 @@ export interface StepOutcome {
   /** Path of the rejects file relative to the data folder's rejects/. */
   readonly rejectFile: string | null
   readonly log: string[]
+  /** What it gives to later steps, with the types of its columns. */
+  readonly value?: SetValue
   /** Columns that were found at the source; types where it has them. */
   readonly sourceColumns?: readonly { readonly name: string; readonly type?: string }[]
 }

@@ -2,7 +2,9 @@ import { ancestorsOf } from '../../core/run/order'
 import { hasEnded } from '../../core/run/when'
 import type { RunState } from '../../core/runState'
 import { partOrder } from '../../core/job/order'
+import type { Seen } from '../../core/plan/expand/bindings'
 import type { Row } from '../../core/value'
+import type { SetValue } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { memory } from '../context/memory'
 import { stepBindings } from '../steps/runStep'
@@ -10,8 +12,8 @@ import type { RunFrame } from './frame'
 
 /** What parts that have ended came to, as expressions see it: steps of those that run once, and each part that has an id. */
 export interface EarlierParts {
-  readonly step: Readonly<Record<string, Row>>
-  readonly part: Readonly<Record<string, Row>>
+  readonly step: Readonly<Record<string, Seen>>
+  readonly part: Readonly<Record<string, Seen>>
 }
 
 const nothing: EarlierParts = { step: {}, part: {} }
@@ -35,22 +37,26 @@ interface Read {
 }
 
 async function readParts(engine: Engine, run: number, parts: readonly number[]): Promise<Read> {
-  const { rows: counted } = await engine.db.$client.query<Record<string, number | string>>(
+  const { rows: counted } = await engine.db.$client.query<
+    { id: string | null; state: string } & Record<string, number | string | null>
+  >(
     `select id, state, waiting + running + held + done + failed + skipped + stopped as loads, done, failed, skipped, stopped,
        read as rows_read, written as rows_written, unchanged as rows_unchanged, rejected as rows_rejected
      from mattock.run_part where run_id = $1 and part = any ($2)`,
     [run, parts],
   )
-  const { rows: steps } = await engine.db.$client.query<{ step: string; state: string; read: number; written: number; unchanged: number; rejected: number; filtered: number }>(
-    `select s.step, s.state, s.read, s.written, s.unchanged, s.rejected, s.filtered from mattock.load l join mattock.load_step s on s.load_id = l.id
+  const { rows: steps } = await engine.db.$client.query<{ step: string; state: string; read: number; written: number; unchanged: number; rejected: number; filtered: number; value: SetValue | null }>(
+    `select s.step, s.state, s.value, s.read, s.written, s.unchanged, s.rejected, s.filtered from mattock.load l join mattock.load_step s on s.load_id = l.id
      where l.run_id = $1 and l.part = any ($2) and not l.each`,
     [run, parts],
   ) // prettier-ignore
   const named = counted.filter(({ id }) => id !== null)
-  const part = Object.fromEntries(named.map(({ id, ...rest }) => [String(id), rest]))
+  const part = Object.fromEntries(
+    named.map(({ id, state, ...counts }) => [id!, { state, counts: counts as Row }]),
+  )
   const ended = counted.every(({ state }) => hasEnded(state as RunState))
   return {
     ended,
-    parts: { part, step: Object.fromEntries(steps.map(({ step, state, ...counts }) => [step, { ...stepBindings({ counts }), state }])) },
+    parts: { part, step: Object.fromEntries(steps.map(({ step, state, value, ...counts }) => [step, { state, counts: stepBindings({ counts }), value: value ?? undefined }])) },
   } // prettier-ignore
 }

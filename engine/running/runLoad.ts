@@ -4,13 +4,12 @@ import { celCompiler, plainValue, type Bindings } from '../../core/expression/ce
 import { FaultError } from '../../core/fault'
 import { activeSteps } from '../../core/job/document'
 import type { Step } from '../../core/job/steps'
-import { runBindings } from '../../core/plan/expand/bindings'
+import { runBindings, type Seen } from '../../core/plan/expand/bindings'
 import { textsOfStep } from '../../core/plan/texts'
 import { ancestorsOf } from '../../core/run/order'
 import { hasEnded, verdictOf, type Before } from '../../core/run/when'
 import type { RunState } from '../../core/runState'
-import type { Row } from '../../core/value'
-import type { FileRecord, LoadError } from '../../database/schema'
+import type { FileRecord, LoadError, SetValue } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { point } from '../context/points'
 import { emptyOutcome, nothingWritten, StepFault, type Outcome } from '../context/step'
@@ -48,6 +47,7 @@ interface Place {
   counts: Counts
   bytes: number
   files: readonly FileRecord[]
+  value?: SetValue | undefined
   error?: Omit<LoadError, 'step'>
 }
 
@@ -99,7 +99,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       },
       {
         run: { id: started.run_id, started: iso(frame.run.startedAt ?? frame.run.createdAt) },
-        step: { ...earlier.step, ...Object.fromEntries(before.map((one) => [steps[one]!.id, outcomeRow(places[one]!)])) },
+        step: { ...earlier.step, ...Object.fromEntries(before.map((one) => [steps[one]!.id, seen(places[one]!)])) },
         part: earlier.part,
         file: file ? fileBinding(file) : null,
       },
@@ -148,6 +148,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       counts: error ? { ...counts, written: 0, unchanged: 0, filtered: 0 } : counts,
       bytes: outcome.bytes,
       files: outcome.files,
+      value: outcome.value,
       ...(error ? { error } : {}),
     })
     if (error) log.info({ step: step.id, code: error.code, state }, error.message)
@@ -204,7 +205,11 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
 
 const iso = (text: string): string => new Date(text).toISOString()
 
-const outcomeRow = ({ state, counts }: Place): Row => ({ ...stepBindings({ counts }), state })
+const seen = ({ state, counts, value }: Place): Seen => ({
+  state: state === 'held' ? 'done' : state,
+  counts: stepBindings({ counts }),
+  value,
+})
 
 /** Was it a person, and not a limit, that broke it off? */
 const isStopped = (signal: AbortSignal): boolean => signal.aborted && !(signal.reason instanceof StepFault)

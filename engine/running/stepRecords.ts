@@ -1,6 +1,6 @@
 import { stepKind, type Step } from '../../core/job/steps'
 import type { RunState } from '../../core/runState'
-import type { FileRecord } from '../../database/schema'
+import type { FileRecord, SetValue } from '../../database/schema'
 import type { Counts } from '../../core/balance/balance'
 import type { Engine } from '../context/engine'
 import type { Outcome } from '../context/step'
@@ -13,6 +13,7 @@ export interface StepRecord {
   readonly counts: Counts
   readonly bytes: number
   readonly files: readonly FileRecord[]
+  readonly value: SetValue | undefined
 }
 
 /** The steps of a load that need not be done again: those that ended well, or hold for a look, in an attempt before this. */
@@ -20,7 +21,7 @@ export async function stepsDone(engine: Engine, started: Started): Promise<StepR
   if (started.attempt === 1) return []
   const { rows } = await engine.db.$client.query<StepRecord>({
     name: 'mattock-steps-done',
-    text: `select position, state, bytes, files, jsonb_build_object('read', read, 'written', written, 'unchanged', unchanged, 'rejected', rejected, 'filtered', filtered) as counts
+    text: `select position, state, bytes, files, value, jsonb_build_object('read', read, 'written', written, 'unchanged', unchanged, 'rejected', rejected, 'filtered', filtered) as counts
            from mattock.load_step where load_id = $1 and state in ('done', 'held') order by position`,
     values: [started.load_id],
   })
@@ -42,19 +43,20 @@ export async function recordStep(
   await engine.db.$client.query({
     name: 'mattock-record-step',
     text: `insert into mattock.load_step (load_id, position, attempt, step, kind, state, started_at, ended_at, read, written, unchanged,
-             rejected, filtered, bytes, statements, files, reject_reasons, reject_file, log)
-           select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19
+             rejected, filtered, bytes, statements, files, reject_reasons, reject_file, log, value)
+           select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20
            where exists (select 1 from mattock.load where id = $1 and attempt = $3)
            on conflict (load_id, position) do update set attempt = excluded.attempt, state = excluded.state,
              started_at = excluded.started_at, ended_at = excluded.ended_at, read = excluded.read, written = excluded.written,
              unchanged = excluded.unchanged, rejected = excluded.rejected, filtered = excluded.filtered, bytes = excluded.bytes,
              statements = excluded.statements, files = excluded.files, reject_reasons = excluded.reject_reasons,
-             reject_file = excluded.reject_file, log = excluded.log`,
+             reject_file = excluded.reject_file, log = excluded.log, value = excluded.value`,
     values: [
       started.load_id, position, started.attempt, step.id, stepKind(step), state, begun.toISOString(), ended.toISOString(),
       counts.read, counts.written, counts.unchanged, counts.rejected, counts.filtered, outcome.bytes,
       JSON.stringify(outcome.statements), JSON.stringify(outcome.files), JSON.stringify(outcome.rejectReasons),
       outcome.rejectFile, JSON.stringify(outcome.log),
+      outcome.value ? JSON.stringify(outcome.value) : null,
     ], // prettier-ignore
   })
 }

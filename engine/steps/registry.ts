@@ -2,8 +2,15 @@ import type { StepKind, StepSpec } from '../../core/job/steps'
 import { check } from './check'
 import type { StepRunner } from './definition'
 import { log } from './log'
+import { set } from './set'
 import { sql } from './sql'
 import { transfer } from './transfer'
 
 /** Every kind of step: how it is done. */
-export const runners: { readonly [K in StepKind]: StepRunner<StepSpec<K>> } = { transfer, sql, check, log }
+export const runners: { readonly [K in StepKind]: StepRunner<StepSpec<K>> } = {
+  transfer,
+  sql,
+  set,
+  check,
+  log,
+}

@@ -70,9 +70,11 @@ const tooLate = ({ id, timeout }: Step): StepFault =>
     advice: 'part the load, or set the timeout higher',
   })
 
+const firstPause = ({ engine }: StepFrame, { pause }: Step): number =>
+  pause === undefined ? engine.limits.pause : milliseconds(pause)
+
 async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise<StepEnd> {
   const most = Math.min(step.tries ?? pauses.length + 1, 20)
-  const first = step.pause === undefined ? frame.engine.limits.pause : milliseconds(step.pause)
   const { runner, spec } = runnerOf(step)
   const text = textReader(frame.zone, step, texts)
   // what failed attempts did stays in the record, before what the last one did
@@ -95,7 +97,7 @@ async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise
         frame.logger.warn({ error, attempt }, 'a fault that may pass; the step is tried again')
         before.log = [...outcome.log, `${(error as Error).message}; tried again`]
         before.statements = outcome.statements
-        await sleep(pauses[Math.min(attempt, pauses.length - 1)]! * first, undefined, {
+        await sleep(pauses[Math.min(attempt, pauses.length - 1)]! * firstPause(frame, step), undefined, {
           signal: frame.signal,
         }).catch(() => {})
         if (frame.signal.aborted) return { outcome, error: endedBy(frame.signal).error }

@@ -6,7 +6,7 @@ import type { Step } from '../../core/job/steps'
 import { isWhenWord } from '../../core/run/when'
 import { allSteps } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
-import { runBindings } from '../../core/plan/expand/bindings'
+import { runBindings, type Seen } from '../../core/plan/expand/bindings'
 import type { Row } from '../../core/value'
 import { tryStep, tryTable, type LoadError } from '../../database/schema'
 import type { Engine } from '../context/engine'
@@ -39,17 +39,25 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
   const aside = new TryAside(schemaOf(id), folderOf(engine, id), taken.aside)
   const steps = await trySteps(engine, id)
   // what later steps of a load see of those before them, of a part of the try before a hold, too
-  const seen = new Map<number, { step: Record<string, Row>; file: Row | null }>()
-  const note = (load: number, step: string, outcome: Pick<Outcome, 'counts' | 'files'>) => {
+  const seen = new Map<number, { step: Record<string, Seen>; file: Row | null }>()
+  const note = (load: number, step: string, outcome: Pick<Outcome, 'counts' | 'files' | 'value'>) => {
     const before = seen.get(load) ?? { step: {}, file: null }
     const [file] = outcome.files
     seen.set(load, {
-      step: { ...before.step, [step]: { ...stepBindings(outcome), state: 'done' } },
+      step: {
+        ...before.step,
+        [step]: { state: 'done', counts: stepBindings(outcome), value: outcome.value },
+      },
       file: file ? fileBinding(file) : before.file,
     })
   }
   for (const unit of steps.slice(0, taken.next))
-    if (unit.counts) note(unit.load, unit.step, { counts: unit.counts, files: unit.files })
+    if (unit.counts)
+      note(unit.load, unit.step, {
+        counts: unit.counts,
+        files: unit.files,
+        ...(unit.value ? { value: unit.value } : {}),
+      })
   for (let place = taken.next; place < steps.length;) {
     const unit = steps[place]!
     const load = taken.loads[unit.load]!
@@ -113,6 +121,7 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
         files: [...outcome.files],
         rejectReasons: outcome.rejectReasons,
         log: [...outcome.log],
+        value: outcome.value ?? null,
         error: error ? plainError(aside, error) : null,
         looks: aside.looks,
       })

@@ -15,15 +15,28 @@ export function sliceBinding(slice: Slice): Record<string, unknown> {
   }
 }
 
+/** What a step or a part came to, as expressions see it. */
+export interface Seen {
+  readonly state: string
+  /** Rows and loads by what became of them. */
+  readonly counts: Row
+  /** The row that a step gives to later ones. */
+  readonly value?: { readonly row: Row; readonly types: Readonly<Record<string, ValueType>> } | undefined
+}
+
 /** What steps or parts came to: their state, and counts. */
-const outcomes = (all: Readonly<Record<string, Row>>) =>
+const outcomes = (all: Readonly<Record<string, Seen>>) =>
   Object.fromEntries(
-    Object.entries(all).map(([id, outcome]) => [
+    Object.entries(all).map(([id, { counts, state, value }]) => [
       id,
-      celRow(
-        outcome,
-        Object.fromEntries(Object.keys(outcome).map((name) => [name, name === 'state' ? 'text' : 'integer'])),
-      ),
+      {
+        ...(celRow(
+          counts,
+          Object.fromEntries(Object.keys(counts).map((name) => [name, 'integer'])),
+        ) as object),
+        state,
+        ...(value ? { value: celRow(value.row, value.types) } : {}),
+      },
     ]),
   )
 
@@ -39,8 +52,8 @@ export function runBindings(
   },
   running: {
     run: { id: number; started: string }
-    step: Readonly<Record<string, Row>>
-    part?: Readonly<Record<string, Row>>
+    step: Readonly<Record<string, Seen>>
+    part?: Readonly<Record<string, Seen>>
     file: Row | null
   },
 ): Bindings {

@@ -1,42 +1,6 @@
-import type pg from 'pg'
-import { valueTypeOf } from '../../../core/catalog/types'
-import type { BoundValue } from '../../../core/text/slot'
-import type { Table } from '../../../core/value'
 import { openPostgres } from '../../connectors/connections'
-import { readValue } from '../../control/rows'
+import { queryRows } from '../../connectors/postgres/queryRows'
 import { mostRead, type ReadRoster } from './definition'
 
 export const query: ReadRoster<'query'> = async ({ connection, text, values }, { engine, environment }) =>
-  await queryRows(await openPostgres(engine, connection, environment), text, values)
-
-/** Rows of a SELECT, in a transaction that cannot write. The first column is the key where the roster names none. */
-async function queryRows(pool: pg.Pool, text: string, values: readonly BoundValue[]): Promise<Table> {
-  const client = await pool.connect()
-  try {
-    await client.query('begin read only')
-    await client.query(`set local statement_timeout = '60s'`)
-    const own = text.trim().replace(/;\s*$/, '')
-    const found = await client.query<(string | null)[]>({
-      text: `select * from (\n${own}\n) roster limit ${mostRead}`,
-      values: [...values] as unknown[],
-      rowMode: 'array',
-      types: { getTypeParser: () => (value: string) => value },
-    } as unknown as pg.QueryArrayConfig)
-    const oids = found.fields.map(({ dataTypeID }) => dataTypeID)
-    const { rows: names } = await client.query<{ type: string }>(
-      'select format_type(oid, null) as type from unnest($1::oid[]) with ordinality t(oid, n) order by n',
-      [oids],
-    )
-    const columns = found.fields.map(({ name }, i) => ({ name, type: valueTypeOf(names[i]!.type) }))
-    return {
-      columns,
-      key: columns.slice(0, 1).map(({ name }) => name),
-      rows: found.rows.map((row) =>
-        Object.fromEntries(columns.map(({ name, type }, i) => [name, readValue(row[i] ?? null, type)])),
-      ),
-    }
-  } finally {
-    await client.query('rollback').catch(() => {})
-    client.release()
-  }
-}
+  await queryRows(await openPostgres(engine, connection, environment), text, values, mostRead)

@@ -1,0 +1,2 @@
+ALTER TABLE "mattock"."load_step" ADD COLUMN "value" jsonb;--> statement-breakpoint
+ALTER TABLE "mattock"."try_step" ADD COLUMN "value" jsonb;
