@@ -168,7 +168,6 @@ create or replace function mattock.advance_run(p_run integer) returns void langu
 declare
   r mattock.run%rowtype;
   p mattock.run_part%rowtype;
-  v_open boolean;
   v_bad boolean;
   v_moved boolean;
   v_next integer;
@@ -181,11 +180,11 @@ begin
     where run_id = p_run and state = 'running' and waiting = 0 and running = 0 and held = 0;
     v_moved := found;
     if r.state = 'running' and not r.stopping then
-      for p in select * from mattock.run_part where run_id = p_run and state = 'waiting' order by part loop
-        select coalesce(bool_or(b.state not in ('done', 'failed', 'skipped', 'stopped')), false),
-          coalesce(bool_or(b.state in ('failed', 'stopped') or b.state = 'skipped' and not b.passed), false)
-        into v_open, v_bad from mattock.run_part b where b.run_id = p_run and b.part = any (p.waits);
-        continue when v_open;
+      for p in select * from mattock.run_part w where run_id = p_run and state = 'waiting' and not exists (
+                 select 1 from mattock.run_part b where b.run_id = p_run and b.part = any (w.waits) and b.state not in ('done', 'failed', 'skipped', 'stopped'))
+               order by part loop
+        select coalesce(bool_or(b.state in ('failed', 'stopped') or b.state = 'skipped' and not b.passed), false)
+        into v_bad from mattock.run_part b where b.run_id = p_run and b.part = any (p.waits);
         v_moved := true;
         if p."when" = 'ended' or p."when" = 'done' and not v_bad or p."when" = 'failed' and v_bad then
           perform mattock.begin_part(p_run, p.part);
