@@ -4,6 +4,7 @@ import { routes } from '../contract/routes'
 import type { Answer } from '../contract/route'
 import { didYouMean } from '../core/expression/nearest'
 import type { Row } from '../core/value'
+import { hasEnded } from '../core/run/when'
 import { runStates, type RunState } from '../core/runState'
 import { ApiError, openApi, type Api } from './api'
 import { UsageError } from './usage'
@@ -196,7 +197,12 @@ async function finish(
   say: (document: unknown, text: string) => void,
 ): Promise<number> {
   let document = await api.call(routes.runDocument, { params: { id: run } })
-  while (waits && document.state === 'running') {
+  let told = false
+  while (waits && !hasEnded(document.state)) {
+    // whoever waits for it is to know that it waits for somebody
+    if (document.state === 'held' && !told)
+      process.stderr.write(`mattock: run ${run} is held; it goes on when somebody lets it\n`)
+    told ||= document.state === 'held'
     await wait(150)
     document = await api.call(routes.runDocument, { params: { id: run } })
   }

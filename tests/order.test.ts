@@ -220,6 +220,7 @@ describe('a person at a run that goes on', () => {
     await until('the one that ran is done', async () => (await loadsOf(run))[0]!.state === 'done')
     expect((await loadsOf(run)).map(({ state }) => state)).toEqual(['done', 'skipped', 'waiting', 'waiting', 'waiting']) // prettier-ignore
     expect(await stateOf(run)).toBe('held')
+    await expect(rerunFailed(bench.engine, run, { by: 'test' })).rejects.toThrow('still goes on')
     await goOn(bench.engine, run)
     expect(await bench.ended(run)).toBe('done')
     // the fourth before the third; the one that was set aside keeps nothing back

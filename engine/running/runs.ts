@@ -6,6 +6,7 @@ import { numbering } from '../../core/plan/workload'
 import { jobVersion, plan as planTable, run as runTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
+import { hasEnded } from '../../core/run/when'
 import { partOrder } from '../../core/job/order'
 import type { Job } from '../../core/job/document'
 import { documentOf } from '../jobs/versions'
@@ -59,8 +60,7 @@ export async function rerunFailed(
 ): Promise<number> {
   const [before] = await engine.db.select().from(runTable).where(eq(runTable.id, runId))
   if (!before) fail('unknown-name', `there is no run ${runId}`)
-  if (before.state === 'running' || before.state === 'waiting')
-    fail('still-running', `run ${runId} is still running; stop it first, or wait`)
+  if (!hasEnded(before.state)) fail('still-running', `run ${runId} still goes on; stop it first, or wait`)
   const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, before.planId))
   const picked = loads ? 'and l.id = any ($4)' : ''
   const which = `p.number in (select l.number from mattock.load l where l.run_id = $3 and l.state in ('failed', 'stopped', 'skipped') ${picked})`

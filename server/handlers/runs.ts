@@ -2,6 +2,7 @@ import { textsOf } from '../../core/plan/texts'
 import { eq, inArray, sql } from 'drizzle-orm'
 import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
+import { hasEnded } from '../../core/run/when'
 import { groupBy } from '../../core/group'
 import { allSteps, type Job, type Part } from '../../core/job/document'
 import type { RunState } from '../../core/runState'
@@ -180,7 +181,7 @@ export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads
       parts: (await partsOf(engine, params.id, documentOf(joined!.job_version))) as never,
       heldBy: found!.heldBy,
       zone: documentOf(joined!.job_version).slices?.zone ?? null,
-      stopping: found!.stopping && found!.state === 'running',
+      stopping: found!.stopping && !hasEnded(found!.state),
       clockOffset: found!.clockOffset,
       left: brief.state === 'running' ? await secondsLeft(engine, params.id) : null,
       causes,

@@ -2,6 +2,7 @@ import { Button, MenuItem, TextField } from '@mui/material'
 import { useCallback, useMemo, type ReactElement } from 'react'
 import { Link, useNavigate, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
+import { hasEnded } from '../../../core/run/when'
 import { runStates } from '../../../core/runState'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
@@ -24,7 +25,7 @@ const hours: Record<string, number> = { day: 24, week: 168, month: 720 }
 
 /** How long a run took, or has taken so far. */
 function took({ startedAt, endedAt, state }: Brief): string {
-  if (!startedAt || (!endedAt && state !== 'running')) return ''
+  if (!startedAt || (!endedAt && hasEnded(state))) return ''
   const end = endedAt ? new Date(endedAt).getTime() : Date.now()
   return lengthText(Math.max(0, (end - new Date(startedAt).getTime()) / 1000))
 }
@@ -54,7 +55,7 @@ const columns: readonly TableColumn<Brief>[] = [
   {
     id: 'balance', title: 'balance', width: '96px',
     cell: ({ unbalanced, state, counts }) =>
-      unbalanced > 0 ? <span className="bad">off in {unbalanced}</span> : state === 'running' ? '' : counts.rejected > 0 ? <span className="look">{numberText(counts.rejected)} rejected</span> : <span className="good">even</span>,
+      unbalanced > 0 ? <span className="bad">off in {unbalanced}</span> : !hasEnded(state) ? '' : counts.rejected > 0 ? <span className="look">{numberText(counts.rejected)} rejected</span> : <span className="good">even</span>,
   },
   { id: 'by', title: 'begun', width: 'minmax(76px, 0.7fr)', cell: ({ by, cause }) => (cause === 'by hand' ? by : cause) },
 ] // prettier-ignore

@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState, type ReactElement, type ReactNode } from 'react'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
+import { hasEnded } from '../../../core/run/when'
 import { StateBox, type State } from '../../look/State'
 import { lengthText, numberText } from '../../look/times'
 import { Tick } from '../../kit/controls'
@@ -65,7 +66,7 @@ export function LoadChart({
     return () => watcher.disconnect()
   }, [])
   const elapsed = useElapsed(run)
-  const running = run.state === 'running'
+  const running = !hasEnded(run.state)
   const span = running ? elapsed * 1.12 : elapsed * 1.02
   const scale = (width - 8) / span
   const every = steps.find((step) => span / step <= 7) ?? steps.at(-1)!
