@@ -249,6 +249,8 @@ export const worker = mattock.table('worker', {
   /** Largest resident memory it has seen, in bytes. */
   memory: bigint('memory', { mode: 'number' }).notNull().default(0),
   load: doublePrecision('load').notNull().default(0),
+  /** It takes nothing more. */
+  draining: boolean('draining').notNull().default(false),
   /** Loads that it works on, as it said at its last beat. */
   holding: bigint('holding', { mode: 'number' })
     .array()

@@ -14,6 +14,10 @@ beforeAll(async () => {
   bench = await testBench()
   await bench.own(`insert into mattock.job (name, title) values ('machine', 'Machine')`)
   version = (await bench.own(`insert into mattock.job_version (job, version, text, by, message) values ('machine', 1, '', 'test', '') returning id`))[0]!.id as number // prettier-ignore
+  await bench.own('insert into mattock.worker (id, host, pid, capacity) values ($1, $2, 1, 9)', [
+    worker,
+    'test',
+  ])
   plan = (await bench.own(`insert into mattock.plan (job, version_id, environment, by, parameters, parts, findings, loads) values ('machine', $1, 'dev', 'test', '{}', '[]', '[]', 0) returning id`, [version]))[0]!.id as number // prettier-ignore
 })
 afterAll(() => bench.close())

@@ -112,6 +112,9 @@ describe('a store of an earlier day', () => {
       { connections: ['drop', 'wh'], waiting: 2 },
       { connections: ['wh'], waiting: 1 },
     ])
+    await engine.db.execute(
+      sql`insert into mattock.worker (id, host, pid, capacity) values (1, 'test', 1, 9)`,
+    )
     const { rows: taken } = await engine.db.execute(sql`select l.number, l.part from mattock.take_loads(1, 9) t join mattock.load l on l.id = t.load_id where t.run_id = 2`) // prettier-ignore
     // at_once of a part that the plan does not know is one
     expect(taken).toHaveLength(1)
