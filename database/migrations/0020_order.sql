@@ -246,6 +246,8 @@ declare
 begin
   -- one that is not known, or takes nothing more, may have asked before it left (its column comes with 0023)
   if v_left <= 0 or not exists (select 1 from mattock.worker where id = p_worker and not draining) then return; end if;
+  -- who takes is there, though its beat may be late
+  update mattock.worker set beat_at = clock_timestamp() where id = p_worker and beat_at < clock_timestamp() - interval '500 ms';
   for p in
     select o.run_id, o.part, o.state, o.at_once - o.running as free, r.environment, r.clock_offset, r.plan_id
     from mattock.run_part o join mattock.run r on r.id = o.run_id
