@@ -3,7 +3,7 @@ import { hasEnded, verdictOf } from './when'
 
 /**
  * The states of a run, of its parts and of its loads, and what changes them: the functions of the store
- * (database/migrations/0020_order.sql) do the same with rows, and a test plays both against each other.
+ * (database/migrations/0020_order.sql, 0024_controls.sql) do the same with rows, and a test plays both against each other.
  */
 export interface Machine {
   readonly state: RunState

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { ancestorsOf, inTurn, isPlain, layOut, orderOf, type Ordered } from './order'
+import { ancestorsOf, followsOn, inTurn, layOut, orderOf, type Ordered } from './order'
 
 const named = (text: string): Ordered[] =>
   text.split(' ').map((one) => {
@@ -18,9 +18,10 @@ const reference = JSON.parse(
 describe('an order', () => {
   it('is one after the other where nothing is said', () => {
     expect(waits('a b c')).toEqual([[], [0], [1]])
-    expect(isPlain(waits('a b c'))).toBe(true)
-    expect(isPlain(waits('a b c<a'))).toBe(false)
-    expect(isPlain(waits('a b<'))).toBe(false)
+    const simply = (text: string) => waits(text).every(followsOn)
+    expect(simply('a b c')).toBe(true)
+    expect(simply('a b c<a')).toBe(false)
+    expect(simply('a b<')).toBe(false)
   })
 
   it('is what is said, also of those that stand below', () => {

@@ -141,6 +141,6 @@ export function inTurn(waits: Order['waits']): number[] {
   return gone
 }
 
-/** Is the order the plain one, each after the one before it? */
-export const isPlain = (waits: Order['waits']): boolean =>
-  waits.every((list, at) => (at === 0 ? list.length === 0 : list.length === 1 && list[0] === at - 1))
+/** Does one simply follow the one before it, as where nothing is said? */
+export const followsOn = (waits: readonly number[], at: number): boolean =>
+  at === 0 ? waits.length === 0 : waits.length === 1 && waits[0] === at - 1

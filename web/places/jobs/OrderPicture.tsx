@@ -1,4 +1,5 @@
 import type { ReactElement } from 'react'
+import { followsOn } from '../../../core/run/order'
 import type { OutlineAnswer } from './answers'
 
 /** Something that stands in an order: a part, or a step of one. */
@@ -17,8 +18,7 @@ const nameOf = ({ id, title }: Placed, at: number): string => id ?? title ?? `pa
 /** What is not as usual about when one begins, in words; empty where each simply follows the one before it. */
 export function orderText(all: readonly Placed[], at: number): string {
   const { waits, when, hold } = all[at]!
-  const usual = at === 0 ? waits.length === 0 : waits.length === 1 && waits[0] === at - 1
-  const after = usual ? '' : waits.length === 0 ? 'begins at once' : `after ${waits.map((one) => nameOf(all[one]!, one)).join(', ')}` // prettier-ignore
+  const after = followsOn(waits, at) ? '' : waits.length === 0 ? 'begins at once' : `after ${waits.map((one) => nameOf(all[one]!, one)).join(', ')}` // prettier-ignore
   const on = { done: '', failed: 'when one before it failed', ended: 'whatever became of those before it' }[when] ?? `when ${when}` // prettier-ignore
   return [after, on, hold ? 'then holds for a look' : ''].filter((one) => one !== '').join(' · ')
 }

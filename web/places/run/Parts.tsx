@@ -1,6 +1,7 @@
 import type { ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
+import { followsOn } from '../../../core/run/order'
 import { StateBox } from '../../look/State'
 import { count, numberText } from '../../look/times'
 
@@ -11,13 +12,7 @@ const loadsOf = ({ waiting, running, held, done, failed, skipped, stopped }: Par
 
 /** What a part waits for that is not simply the one before it. */
 const afterText = ({ waits, part }: Part, name: (part: number) => string): string =>
-  waits.length === 0
-    ? part === 0
-      ? ''
-      : 'at once'
-    : waits.length === 1 && waits[0] === part - 1
-      ? ''
-      : `after ${waits.map(name).join(', ')}`
+  followsOn(waits, part) ? '' : waits.length === 0 ? 'at once' : `after ${waits.map(name).join(', ')}`
 
 function stateText(part: Part): string {
   if (part.state === 'asking') return `asks whether ${part.when}`
