@@ -1,3 +1,4 @@
+import { fileDeeds } from '../core/job/fileWorks'
 import { stepKinds } from '../core/job/steps'
 import { z } from 'zod'
 import { roleNames } from '../core/rights'
@@ -296,6 +297,15 @@ export const fileRecordSchema = z.object({
   modified: z.string(),
   sha256: z.string(),
   records: z.number(),
+  did: z
+    .enum(fileDeeds)
+    .optional()
+    .describe('what a step did with it, where it was not read; same: it was there with the same content'),
+  at: z
+    .object({ store: z.string(), path: z.string() })
+    .optional()
+    .describe('where it went, or the archive it came from'),
+  why: z.string().optional().describe('why it stays'),
 })
 export const loadErrorSchema = z.object({
   step: z.string().nullable(),

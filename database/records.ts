@@ -1,3 +1,4 @@
+import type { FileDeed } from '../core/job/fileWorks'
 import type { Resolved } from '../core/text/slot'
 import type { PlanPart } from '../core/plan/types'
 import type { Row, ValueType } from '../core/value'
@@ -67,8 +68,14 @@ export interface FileRecord {
   readonly size: number
   readonly modified: string
   readonly sha256: string
-  /** Rows it holds; a header is none. */
+  /** Rows it holds; a header is none. Files that were not read as rows have 0. */
   readonly records: number
+  /** What a step that deals with files did with it; undefined where it was read. */
+  readonly did?: FileDeed
+  /** Where it went, or the archive it came from. */
+  readonly at?: { readonly store: string; readonly path: string }
+  /** Why it stays. */
+  readonly why?: string
 }
 
 /** What the pages keep for a person. */

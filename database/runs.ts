@@ -218,6 +218,21 @@ export const loadStep = mattock.table(
   (t) => [primaryKey({ columns: [t.loadId, t.position] })],
 )
 
+/** Files that a step means to take away, kept before the first is gone: who goes on for it finds only what is left. */
+export const takeAway = mattock.table(
+  'take_away',
+  {
+    loadId: bigint('load_id', { mode: 'number' })
+      .notNull()
+      .references(() => load.id, { onDelete: 'cascade' }),
+    step: text('step').notNull(),
+    files: jsonb('files')
+      .$type<Pick<FileRecord, 'path' | 'size' | 'modified' | 'sha256' | 'at'>[]>()
+      .notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.loadId, t.step] })],
+)
+
 /** The newest loading of each file into each target, for `already-loaded`. */
 export const loadedFile = mattock.table(
   'loaded_file',

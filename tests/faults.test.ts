@@ -176,6 +176,39 @@ parts:
   })
 })
 
+describe('files that are taken away', () => {
+  const cleared = (name: string, what: string) => `
+mattock: job/1
+name: ${name}
+title: ${name}
+parts:
+  - once:
+      - {id: keep, files: {do: copy, from: {store: drop, files: 'gone/${name}/*'}, into: {store: drop, folder: 'kept/${name}'}}}
+      - {id: clear, files: {${what}, from: {store: drop, files: 'gone/${name}/*'}, covered_by: [keep]}}
+`
+  const does: Record<string, (name: string) => string> = {
+    delete: () => 'do: delete',
+    move: (name) => `do: move, into: {store: drop, folder: 'moved/${name}'}`,
+  }
+  for (const [did, what] of Object.entries(does))
+    for (const point of ['file-written', 'file-named', 'take-away', 'file-taken', 'step-recorded'] as const)
+      it(`${did}, killed at ${point}: each is dealt with once, and told`, async () => {
+        const name = `${did}-${point}`
+        const files = Array.from({ length: 5 }, (_, i) => `${i}.csv`)
+        for (const file of files) bench.writeFile(`gone/${name}/${file}`, file)
+        bench.lay(point, 'kill')
+        const run = await bench.start(cleared(name, what(name)))
+        await until('the run ends', async () => (await bench.own('select state from mattock.run where id = $1', [run]))[0]!.state !== 'running') // prettier-ignore
+        expect(bench.laid()).toEqual([])
+        const steps = await bench.own(`select s.step, s.state, s.files from mattock.load l join mattock.load_step s on s.load_id = l.id where l.run_id = $1 order by s.position`, [run]) // prettier-ignore
+        expect(steps.map(({ state }) => state)).toEqual(['done', 'done'])
+        expect((steps[1]!.files as { path: string; did: string }[]).map(({ path, did }) => `${path} ${did}`)).toEqual(files.map((file) => `gone/${name}/${file} ${did}d`)) // prettier-ignore
+        expect(readdirSync(join(bench.drop, 'gone', name))).toEqual([])
+        for (const folder of ['kept', ...(did === 'move' ? ['moved'] : [])])
+          expect(readdirSync(join(bench.drop, folder, name)).sort()).toEqual(files)
+      })
+})
+
 describe('a store', () => {
   it('says that the disk of a store is full, and leaves no half file', async () => {
     // where the machine is slow, another would take the load over, and do it

@@ -2,7 +2,8 @@ import { z } from 'zod'
 import { valueTypes } from '../value'
 import { field, fieldMeta, scalar } from '../field/field'
 import { rosterSchema } from './rosters'
-import { identifier, stepSchema, whenSchema, type Step } from './steps'
+import { identifier } from './identifier'
+import { stepSchema, whenSchema, type Step } from './steps'
 
 export const parameterSchema = z
   .strictObject({

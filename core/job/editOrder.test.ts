@@ -42,4 +42,15 @@ describe('the order of steps, edited in the text', () => {
     expect(renamed).toBe(all.replace('- id: b #', '- id: middle #').replace('[b, a]', '[middle, a]'))
     expect(waits(renamed)).toEqual([[], [0], [0, 1], [2]])
   })
+
+  it('gives a step its new name where another part takes away what it covers', () => {
+    const text = `parts:
+  - once:
+      - {id: load, log: {text: x}}
+  - once:
+      - {id: clear, files: {do: delete, from: {store: s, files: '*'}, covered_by: [other, load]}}
+`
+    expect(renameStep(text, 'load', 'bring-in')).toContain('covered_by: [other, bring-in]')
+    expect(renameStep(text, 'clear', 'away')).toContain('covered_by: [other, load]')
+  })
 })

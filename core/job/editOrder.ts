@@ -1,6 +1,7 @@
 import { parseDocument, isMap, isSeq } from 'yaml'
 import { fail } from '../fault'
 import { setAt, type Path } from './editText'
+import { stepDefinition, stepKinds } from './steps'
 
 interface StepOrder {
   readonly id: string
@@ -78,7 +79,30 @@ export function renameStep(text: string, id: string, to: string): string {
         : changed,
     text,
   ) // prettier-ignore
-  return setAt(renamed, [...path, at, 'id'], to)
+  return listsNaming(renamed, id).reduce(
+    (changed, list) => setAt(changed, list.path, list.ids.map((name) => (name === id ? to : name))),
+    setAt(renamed, [...path, at, 'id'], to),
+  ) // prettier-ignore
+}
+
+/** The lists of steps within steps of any part that name one, such as those that cover what is taken away. */
+function listsNaming(text: string, id: string): { path: Path; ids: string[] }[] {
+  const document = parseDocument(text)
+  const parts = document.get('parts')
+  return (isSeq(parts) ? parts.items : []).flatMap((part, p) => {
+    const list = isMap(part) && part.has('once') ? 'once' : 'do'
+    const steps = isMap(part) ? part.get(list) : undefined
+    return (isSeq(steps) ? steps.items : []).flatMap((_step, s) =>
+      stepKinds.flatMap((kind) => {
+        const { namesSteps } = stepDefinition(kind)
+        if (namesSteps === undefined) return []
+        const path = ['parts', p, list, s, kind, namesSteps]
+        const named = document.getIn(path)
+        const ids = isSeq(named) ? (named.toJSON() as unknown[]).map(String) : []
+        return ids.includes(id) ? [{ path, ids }] : []
+      }),
+    )
+  })
 }
 
 const sameList = (a: readonly string[], b: readonly string[]): boolean => a.join('\n') === b.join('\n')

@@ -17,6 +17,10 @@ export type FaultPoint =
   | 'file-written'
   /** A file is under its true name; not recorded. */
   | 'file-named'
+  /** What a step will take away is kept; nothing is gone. */
+  | 'take-away'
+  /** A file was taken away; not recorded. */
+  | 'file-taken'
   /** A step is recorded. */
   | 'step-recorded'
   /** All steps are recorded; the load has not ended. */

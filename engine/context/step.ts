@@ -65,6 +65,8 @@ export interface StepOutcome {
   readonly log: string[]
   /** What it gives to later steps, with the types of its columns. */
   readonly value?: SetValue
+  /** What was done, where it goes no further: files that are copied stay. Nothing where it is not set. */
+  readonly effect?: string
   /** Columns that were found at the source; types where it has them. */
   readonly sourceColumns?: readonly { readonly name: string; readonly type?: string }[]
 }

@@ -16,6 +16,7 @@ import {
   type StatementFact,
   type TableFact,
 } from '../../core/plan/types'
+import { fileWantsOf } from '../../core/plan/fileWants'
 import { transfersOf, type ResolvedTransfer } from '../../core/plan/view'
 import { readShape } from '../../database/schema'
 import { connectionFacts, openAs, openPostgres } from '../connectors/connections'
@@ -68,14 +69,20 @@ async function gatherFiles(
   targets: ReadonlyMap<string, readonly SourceColumn[]>,
 ): Promise<Map<string, FileFact[]>> {
   const found = new Map<string, FileFact[]>()
-  const byStore = new Map<string, Map<string, ResolvedTransfer>>()
+  /** Patterns of each store, by the key of their files. */
+  const byStore = new Map<string, Map<string, string>>()
+  for (const { store, key, files } of fileWantsOf(expansion)) {
+    let wanted = byStore.get(store)
+    if (!wanted) byStore.set(store, (wanted = new Map()))
+    wanted.set(key, files.pattern)
+  }
+  /** Who reads what is in them. */
+  const readers = new Map<string, ResolvedTransfer>()
   const named = new Set<string>()
   for (const transfer of transfersOf(expansion)) {
-    const { store, fileKey, dataset } = transfer
+    const { fileKey, dataset } = transfer
     if (fileKey === undefined) continue
-    let wanted = byStore.get(store!)
-    if (!wanted) byStore.set(store!, (wanted = new Map()))
-    if (!wanted.has(fileKey)) wanted.set(fileKey, transfer)
+    if (!readers.has(fileKey)) readers.set(fileKey, transfer)
     if (dataset !== undefined) named.add(dataset)
   }
   const environment = expansion.request.environment.name
@@ -86,17 +93,14 @@ async function gatherFiles(
     if (!known?.configured || connectorOf(known.kind).holds !== 'files') continue
     const { store } = await openAs(engine, 'files', name, environment)
     // a few at a time: the disk has no use for ten thousand questions at once
-    const listed = await new Lister(store).findMany(
-      Array.from(wanted.values(), ({ files }) => files!.pattern),
-      32,
-    )
+    const listed = await new Lister(store).findMany([...wanted.values()], 32)
     const there: string[] = []
-    for (const [key, { files }] of wanted) {
-      const facts = listed.get(files!.pattern) ?? none
+    for (const [key, pattern] of wanted) {
+      const facts = listed.get(pattern) ?? none
       found.set(key, facts)
-      if (facts.length > 0 && !facts[0]!.outside) there.push(key)
+      if (facts.length > 0 && !facts[0]!.outside && readers.has(key)) there.push(key)
     }
-    await noteHeads({ engine, environment, store, wanted, there, typesFor }, found)
+    await noteHeads({ engine, environment, store, readers, there, typesFor }, found)
   }
   return found
 }
@@ -105,8 +109,8 @@ interface Heads {
   readonly engine: Engine
   readonly environment: string
   readonly store: FileStore
-  /** Who wants files, by the key of the files. */
-  readonly wanted: ReadonlyMap<string, ResolvedTransfer>
+  /** Who reads what is in files, by the key of the files. */
+  readonly readers: ReadonlyMap<string, ResolvedTransfer>
   /** Keys of which there are files. */
   readonly there: readonly string[]
   readonly typesFor: ReturnType<typeof typesOnce>
@@ -114,17 +118,17 @@ interface Heads {
 
 /** Notes at the first file of each key what its beginning shows. */
 async function noteHeads(
-  { engine, environment, store, wanted, there, typesFor }: Heads,
+  { engine, environment, store, readers, there, typesFor }: Heads,
   found: Map<string, FileFact[]>,
 ): Promise<void> {
   // the reading alone tells how a head is read: the same for all rows of a step, so that it is one object
   const readings = new Map<string, FileReading>()
   const first = (key: string) => found.get(key)![0]!
-  const unsaid = there.filter((key) => wanted.get(key)!.dataset === undefined)
+  const unsaid = there.filter((key) => readers.get(key)!.dataset === undefined)
   const paths = unsaid.map((key) => first(key).path)
   const byHand = await setByHandOfEach(engine, environment, store.name, paths)
   const asked = there.map((key) => {
-    const transfer = wanted.get(key)!
+    const transfer = readers.get(key)!
     const own = transfer.dataset === undefined ? byHand(first(key).path, transfer.spec.from) : undefined
     const { store: _, files: __, missing: ___, dataset, ...said } = transfer.spec.from
     // a dataset's files are each read by their own look

@@ -3,7 +3,8 @@ import { from as copyFrom } from 'pg-copy-streams'
 import type pg from 'pg'
 import { differing } from '../../core/plan/differing'
 import type { Facts, Plan, PlannedLoad, PlanPart } from '../../core/plan/types'
-import { connectionNames, transfersOf } from '../../core/plan/view'
+import { fileWantsOf } from '../../core/plan/fileWants'
+import { connectionNames } from '../../core/plan/view'
 import type { PlanMark, StoredPart } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
@@ -207,10 +208,12 @@ function codesOf(plan: Plan): (string | undefined)[] {
 
 function filesOf(plan: Plan, facts: Facts): (string | undefined)[] {
   const files: (string | undefined)[] = new Array<string | undefined>(plan.loads.length)
-  for (const { number, fileKey } of transfersOf(plan)) {
-    const found = fileKey === undefined ? undefined : facts.files.get(fileKey)
+  for (const { number, key } of fileWantsOf(plan)) {
+    const found = facts.files.get(key)
+    // the first step that names files says what the load is about
     if (found)
-      files[number] = found.length === 0 ? '[]' : JSON.stringify(found.map(({ path, size }) => [path, size]))
+      files[number] ??=
+        found.length === 0 ? '[]' : JSON.stringify(found.map(({ path, size }) => [path, size]))
   }
   return files
 }

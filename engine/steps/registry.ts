@@ -1,6 +1,7 @@
 import type { StepKind, StepSpec } from '../../core/job/steps'
 import { check } from './check'
 import type { StepRunner } from './definition'
+import { files } from './files'
 import { log } from './log'
 import { set } from './set'
 import { sql } from './sql'
@@ -10,6 +11,7 @@ import { transfer } from './transfer'
 export const runners: { readonly [K in StepKind]: StepRunner<StepSpec<K>> } = {
   transfer,
   sql,
+  files,
   set,
   check,
   log,

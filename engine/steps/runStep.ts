@@ -103,7 +103,10 @@ async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise
         if (frame.signal.aborted) return { outcome, error: endedBy(frame.signal).error }
         continue
       }
-      return { outcome, error: loadError(unknown ?? error), skip: error instanceof StepFault && error.skip }
+      const said = loadError(unknown ?? error)
+      const told =
+        outcome.effect !== undefined && said.effect === nothingWritten ? outcome.effect : said.effect
+      return { outcome, error: { ...said, effect: told }, skip: error instanceof StepFault && error.skip }
     }
   }
 }

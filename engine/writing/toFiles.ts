@@ -1,9 +1,7 @@
-import { noteSwept } from '../keeping/swept'
-import { mkdir, open, readdir, realpath, rename, rm, stat } from 'node:fs/promises'
-import { basename, dirname, join, posix, relative, resolve, sep } from 'node:path'
+import { mkdir, readdir, rename, rm, stat } from 'node:fs/promises'
+import { dirname, join, posix, relative, sep } from 'node:path'
 import type { DuckDBConnection } from '@duckdb/node-api'
 import { postgresTypeFor } from '../../core/catalog/types'
-import { fail } from '../../core/fault'
 import { formats, writtenKinds, type FileKind } from '../../core/files/formats'
 import type { Packing } from '../../core/files/formats/definition'
 import type { ToFiles } from '../../core/job/steps/transfer'
@@ -20,6 +18,7 @@ import { brokenLines, keepRejects } from '../reading/rejects'
 import type { EmptySource, OpenSource } from '../reading/source'
 import { changesBy, workOut } from '../reading/writings'
 import { sourceColumns } from './columns'
+import { flush, placeFor, sweepTemporaries, temporaryName } from './place'
 import { checkRejects, noteCounts } from './rejects'
 
 export interface FileTarget {
@@ -98,35 +97,6 @@ export function formatOf({ spec, path }: FileTarget): FileKind {
   )
 }
 
-/**
- * Where a file of the store may be written: below its root, whatever links lie on the way; folders are made.
- * @throws FaultError `path`
- */
-async function placeFor(store: FileStore, path: string): Promise<string> {
-  const parts = path.split('/')
-  if (
-    path === '' ||
-    path.includes('\0') ||
-    path.startsWith('/') ||
-    /^[A-Za-z]:/.test(path) ||
-    parts.includes('..') ||
-    parts.some((part) => part.startsWith('.mattock-'))
-  )
-    fail('path', `"${path}" is no path within the store ${store.name}`)
-  const root = await store.real()
-  const full = resolve(root, path)
-  // no folder is made beyond a link that leads out
-  let there = dirname(full)
-  while (there !== root && !(await stat(there).catch(() => undefined))) there = dirname(there)
-  if (!isBelow(root, await realpath(there))) fail('path', `"${path}" leads out of the store ${store.name}`)
-  await mkdir(dirname(full), { recursive: true })
-  const folder = await realpath(dirname(full))
-  if (!isBelow(root, folder)) fail('path', `"${path}" leads out of the store ${store.name}`)
-  return join(folder, basename(full))
-}
-
-const isBelow = (root: string, path: string): boolean => path === root || path.startsWith(root + sep)
-
 /** Runs a SELECT into files. `before` is asked, with the rows written, before any of them is seen. Returns the rows. */
 export async function writeFiles(
   duck: DuckDBConnection,
@@ -183,34 +153,6 @@ export async function writeFiles(
   }
 }
 
-/** No two attempts share one, and a try none with a run. */
-const temporaryName = ({ load, attempt, step, aside, installation }: StepContext): string =>
-  `.mattock-${installation.slice(0, 8)}-${aside ? 'try-' : ''}${load}-${attempt}-${step}`
-
-/** Takes away what attempts left in a folder that ended without a word: those of loads that do not run any more. */
-async function sweepTemporaries(
-  folder: string,
-  { engine, load, attempt, installation }: StepContext,
-): Promise<void> {
-  const found = (await readdir(folder).catch(() => [])).flatMap((name) => {
-    const [, by, of, tried] = /^\.mattock-([0-9a-f]{8})-(\d+)-(\d+)-/.exec(name) ?? []
-    return of && tried && by === installation.slice(0, 8)
-      ? [{ name, of: Number(of), tried: Number(tried) }]
-      : []
-  })
-  if (found.length === 0) return
-  const { rows } = await engine.db.$client.query<{ id: number; attempt: number }>(
-    `select id, attempt from mattock.load where id = any ($1) and state in ('waiting', 'running', 'held')`,
-    [found.map(({ of }) => of)],
-  )
-  for (const { name, of, tried } of found) {
-    const going = of === load ? attempt : rows.find(({ id }) => id === of)?.attempt
-    if (going !== undefined && tried >= going) continue
-    await rm(join(folder, name), { recursive: true, force: true })
-    await noteSwept(engine, 'files', 1)
-  }
-}
-
 /** How the target's format is written. @throws StepFault `format` */
 export function writerOf(target: FileTarget): FileWriter {
   const kind = formatOf(target)
@@ -240,15 +182,6 @@ async function checkRows(
       `${rows} rows were read and ${found} are in the files`,
       'rerun; tell us if it happens again',
     )
-}
-
-async function flush(path: string): Promise<void> {
-  const handle = await open(path, 'r')
-  try {
-    await handle.sync()
-  } finally {
-    await handle.close()
-  }
 }
 
 /** Puts a folder of new files in the place of the old one; a fault between the two steps is mended by the next attempt. */

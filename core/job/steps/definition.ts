@@ -25,6 +25,18 @@ export type Statements = ReadonlyMap<
   }
 >
 
+/** What a step does with the files of a store that it names at `from.store` and `from.files`. */
+export interface TakenFiles {
+  /** What a load does when there is none. */
+  readonly missing: 'fail' | 'skip' | 'go-on'
+  /** Are they gone afterwards? */
+  readonly takesAway: boolean
+  /** Is what was in them kept, so that they may be taken away? */
+  readonly covers: boolean
+  /** Ids of the steps that must have covered them before they are taken away. */
+  readonly coveredBy: readonly string[]
+}
+
 /** Gives what a text of a step came to for a load, by its path below the kind; null where it could not be resolved. */
 export type TextAt = (path: string) => Resolved | null
 
@@ -33,9 +45,11 @@ export interface StepDefinition<Schema extends z.ZodObject = z.ZodObject> {
   /** `rows from one place into another`. */
   readonly does: string
   /** What a done one is told by: the rows it counted, the tables it changed, that all holds, or its log. */
-  readonly tells: 'rows' | 'tables' | 'holds' | 'log'
+  readonly tells: 'rows' | 'tables' | 'files' | 'holds' | 'log'
   /** Columns of its source are mapped to those of its target. */
   readonly maps?: true
+  /** Its key that holds a list of steps, by their ids. */
+  readonly namesSteps?: string
   /** Id that a new one begins with. */
   readonly firstId: string
   /** Its keys; those made by `template` hold expressions. */
@@ -46,6 +60,8 @@ export interface StepDefinition<Schema extends z.ZodObject = z.ZodObject> {
   readonly settings?: (given: z.output<Schema>) => Setting[]
   /** It follows the slice by itself, though no text of it names the slice. */
   readonly followsSlice?: (given: z.output<Schema>) => boolean
+  /** What it does with files of a store; undefined where it takes none. */
+  readonly takesFiles?: (given: z.output<Schema>) => TakenFiles | undefined
   /** What it does to tables for one load, as far as that is known before it runs. */
   readonly tables?: (text: TextAt, statements: Statements) => TableTouch[]
 }

@@ -1,6 +1,7 @@
 import { steps } from './registry'
 import { z } from 'zod'
 import { field, textFieldsOf, type TextField } from '../../field/field'
+import { identifier } from '../identifier'
 import { givenKind, kindsIn, optionalKinds, type Given, type Specs } from '../kinds'
 import type { StepDefinition } from './definition'
 
@@ -10,10 +11,6 @@ export const stepKinds = Object.keys(steps) as [StepKind, ...StepKind[]]
 
 /** The definition of a kind, as its readers see it. */
 export const stepDefinition = (kind: StepKind): StepDefinition => steps[kind] as unknown as StepDefinition
-
-export const identifier = z
-  .string()
-  .regex(/^[a-z][a-z0-9_-]{0,62}$/, 'lower-case letters, digits, - and _, beginning with a letter')
 
 /** An ISO 8601 duration of hours, minutes and seconds. */
 const duration = z

@@ -1,8 +1,9 @@
 import { check } from './check'
+import { files } from './files'
 import { log } from './log'
 import { set } from './set'
 import { sql } from './sql'
 import { transfer } from './transfer'
 
 /** Every kind of step. */
-export const steps = { transfer, sql, set, check, log }
+export const steps = { transfer, sql, files, set, check, log }

@@ -113,6 +113,10 @@ export const transfer = defineStep({
   fresh: (names: Beginnings = someNames) =>
     `from: ${flow(sources.files.fresh(names))}\ninto: ${flow(targets.table.fresh(names))}`,
   settings: settingsOf,
+  takesFiles: ({ from }) =>
+    from.store === undefined
+      ? undefined
+      : { missing: from.missing, takesAway: false, covers: true, coveredBy: [] },
   followsSlice: (given) => replaces(given) === 'slice',
   tables: (text) => {
     const touch = (side: 'from' | 'into', does: TableTouch['does']): TableTouch[] => {

@@ -6,6 +6,7 @@ import { clearedTooEarly } from './clearedTooEarly'
 import { connection } from './connection'
 import { doesNotVary } from './doesNotVary'
 import { emptyFile } from './emptyFile'
+import { filesTakenAway } from './filesTakenAway'
 import { headerOnly, oddValues, otherColumns, raggedFile, unreadableFile } from './fileHeads'
 import { manyFiles } from './manyFiles'
 import { missingTable } from './missingTable'
@@ -57,7 +58,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'dotted-name': { levels: ['look'], says: 'a table would be made with a dot in its name', rules: [dottedName] },
   'already-loaded': { levels: ['note'], says: 'the same file went into the same target before', rules: [alreadyLoaded] },
   'raw-sql': { levels: ['look'], says: 'raw text is spliced into SQL', rules: [] },
-  'cleared-too-early': { levels: ['stop'], says: 'something is emptied before all who need it are done', rules: [clearedTooEarly] },
+  'cleared-too-early': { levels: ['stop', 'look'], says: 'something is emptied or taken away before all who need it are done', rules: [clearedTooEarly, filesTakenAway] },
   'name-too-long': { levels: ['stop'], says: 'a name over 63 bytes, or two that become the same when cut', rules: [nameTooLong] },
   'append-repeats': { levels: ['look', 'note'], says: 'append, with slices that may run again', rules: [appendRepeats] },
   connection: { levels: ['stop'], says: 'a connection that is not there, is not set up here, or lacks a right', rules: [connection] },

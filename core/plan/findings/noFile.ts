@@ -1,19 +1,30 @@
-import { expectedFiles, placeId, type FilePlace } from './expectedFiles'
 import { number, some } from '../../text/someOf'
+import type { TakenFiles } from '../../job/steps/definition'
+import { fileWantsOf } from '../fileWants'
+import { placeId, type FilePlace } from './expectedFiles'
 import { loadGroups, type Rule } from './rule'
+
+/** What becomes of a load that finds no file; undefined where that is well. */
+const becomes: Readonly<Record<TakenFiles['missing'], string | undefined>> = {
+  fail: 'failed',
+  skip: 'skipped',
+  'go-on': undefined,
+}
 
 /** `no-file`: loads whose file is not there. */
 export const noFile: Rule = (expansion, facts, findings) => {
-  const missing = loadGroups<{ where: FilePlace; skip: boolean }>()
-  for (const { transfer, found, where } of expectedFiles(expansion, facts))
-    if (found.length === 0)
-      missing.add(placeId(where), transfer, () => ({ where, skip: transfer.spec.from.missing === 'skip' }))
+  const missing = loadGroups<{ where: FilePlace; what: string }>()
+  for (const want of fileWantsOf(expansion)) {
+    const what = becomes[want.takes.missing]
+    if (what === undefined || facts.files.get(want.key)?.length !== 0) continue
+    const where = { part: want.part, step: want.step, path: want.path }
+    missing.add(placeId(where), want, () => ({ where, what }))
+  }
   for (const { about, numbers, keys } of missing.list()) {
-    const what = about.skip ? 'skipped' : 'failed'
     const text =
       keys.length === 1
-        ? `${keys[0]}: no file matches. Its load will be ${what}`
-        : `${number(keys.length)} loads find no file and will be ${what}: ${some(keys)}`
+        ? `${keys[0]}: no file matches. Its load will be ${about.what}`
+        : `${number(keys.length)} loads find no file and will be ${about.what}: ${some(keys)}`
     findings.add('no-file', 'look', text, about.where, numbers)
   }
 }

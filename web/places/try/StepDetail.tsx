@@ -118,6 +118,7 @@ function Looks({ detail, step }: { detail: Detail; step: TryStep }): ReactElemen
 const nothingShown = {
   rows: 'No row went through it.',
   tables: 'It changed no table.',
+  files: 'It made no rows.',
   holds: 'All of it holds.',
   log: 'It wrote into the log.',
 } as const
