@@ -1,3 +1,4 @@
+import { checkKinds } from '../core/job/checks'
 import { fileDeeds } from '../core/job/fileWorks'
 import { stepKinds } from '../core/job/steps'
 import { z } from 'zod'
@@ -253,6 +254,7 @@ export const runSchema = runBriefSchema.extend({
       advice: z.string(),
       loads: z.array(z.number()),
       count: z.number(),
+      goesOn: z.boolean().describe('a check did not hold, and the loads went on all the same'),
     }),
   ),
 })
@@ -307,6 +309,16 @@ export const fileRecordSchema = z.object({
     .describe('where it went, or the archive it came from'),
   why: z.string().optional().describe('why it stays'),
 })
+export const checkRecordSchema = z.object({
+  kind: z.enum(checkKinds),
+  text: z.string().describe('the check in words'),
+  holds: z.boolean().describe('does it hold?'),
+  why: z.string().optional().describe('why it does not hold'),
+  advice: z.string().optional(),
+  rows: z.array(rowSchema).optional().describe('some of the rows that break it'),
+  found: z.number().optional().describe('the number that was counted, where later checks go by it'),
+  note: z.string().optional().describe('what is to be said though it holds'),
+})
 export const loadErrorSchema = z.object({
   step: z.string().nullable(),
   code: z.string(),
@@ -342,6 +354,7 @@ export const loadDetailSchema = runLoadSchema.extend({
       resolved: z.array(z.object({ path: z.string(), text: z.string() })),
       statements: z.array(statementSchema),
       files: z.array(fileRecordSchema),
+      checks: z.array(checkRecordSchema).describe('what became of its checks'),
       rejectReasons: z.record(z.string(), z.number()),
       hasRejects: z.boolean(),
       log: z.array(z.string()),

@@ -1,3 +1,4 @@
+import type { CheckKind } from '../core/job/checks'
 import type { FileDeed } from '../core/job/fileWorks'
 import type { Resolved } from '../core/text/slot'
 import type { PlanPart } from '../core/plan/types'
@@ -60,6 +61,22 @@ export interface StatementRecord {
   /** What the server said, where it failed. */
   readonly error?: string
   readonly milliseconds: number
+}
+
+/** What became of a check. */
+export interface CheckRecord {
+  readonly kind: CheckKind
+  /** The check in words. */
+  readonly text: string
+  readonly holds: boolean
+  /** Why it does not hold, and what to do. */
+  readonly why?: string
+  readonly advice?: string
+  /** Some of the rows that break it. */
+  readonly rows?: readonly Row[]
+  /** The number that was counted, where later checks go by it. */
+  readonly found?: number
+  readonly note?: string
 }
 
 export interface FileRecord {

@@ -14,7 +14,7 @@ import {
 } from 'drizzle-orm/pg-core'
 import type { RunState } from '../core/runState'
 import { count, mattock, when } from './columns'
-import type { FileRecord, LetGo, LoadError, SetValue, StatementRecord } from './records'
+import type { CheckRecord, FileRecord, LetGo, LoadError, SetValue, StatementRecord } from './records'
 import { jobVersion } from './jobs'
 import { plan } from './plans'
 
@@ -209,13 +209,21 @@ export const loadStep = mattock.table(
     statements: jsonb('statements').$type<StatementRecord[]>().notNull().default([]),
     files: jsonb('files').$type<FileRecord[]>().notNull().default([]),
     rejectReasons: jsonb('reject_reasons').$type<Record<string, number>>().notNull().default({}),
+    checks: jsonb('checks').$type<CheckRecord[]>().notNull().default([]),
+    /** Checks among them that do not hold. */
+    broken: integer('broken').notNull().default(0),
     /** Path of the rejects in the data folder's rejects/, null where there are none. */
     rejectFile: text('reject_file'),
     log: jsonb('log').$type<string[]>().notNull().default([]),
     /** What it gives to later steps. */
     value: jsonb('value').$type<SetValue | null>(),
   },
-  (t) => [primaryKey({ columns: [t.loadId, t.position] })],
+  (t) => [
+    primaryKey({ columns: [t.loadId, t.position] }),
+    index('load_step_broken')
+      .on(t.loadId)
+      .where(sql`broken > 0`),
+  ],
 )
 
 /** Files that a step means to take away, kept before the first is gone: who goes on for it finds only what is left. */

@@ -184,20 +184,21 @@ export function fieldsOf(schema: z.ZodType): readonly Field[] {
 
 /** A text with expressions somewhere below a schema. */
 export interface TextField {
-  /** Keys joined by dots, such as `from.files`. */
+  /** Keys joined by dots, such as `from.files`; `*` stands for the places of a list. */
   readonly path: string
   readonly as: SlotKind
   readonly column: string
   readonly names: FieldMeta['names']
 }
 
-/** The texts with expressions below an object's schema, in the order of its keys; lists and maps hold none. */
+/** The texts with expressions below an object's schema, in the order of its keys; lists of objects hold some, maps none. */
 export const textFieldsOf = (schema: z.ZodType): TextField[] => textsIn(fieldsOf(schema), '')
 
 function textsIn(fields: readonly Field[], below: string): TextField[] {
   return fields.flatMap(({ key, as, label, column = label, names, takes: type }) => {
     const path = below + key
     if (as !== undefined) return [{ path, as, column, names }]
+    if (type.kind === 'list' && type.of.kind === 'group') return textsIn(type.of.fields, `${path}.*.`)
     return type.kind === 'group' ? textsIn(type.fields, `${path}.`) : []
   })
 }

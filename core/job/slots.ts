@@ -6,13 +6,20 @@ import type { Slot } from '../text/slot'
 export function slotsOf(step: Step): Slot[] {
   const { kind, spec } = stepOf(step)
   const slots: Slot[] = []
-  for (const { path, as } of textsOfKind(kind)) {
-    let value: unknown = spec
-    for (const key of path.split('.')) value = (value as Readonly<Record<string, unknown>> | undefined)?.[key]
-    if (typeof value === 'string')
-      slots.push({ step: step.id, path: `${kind}.${path}`, kind: as, text: value })
-  }
+  for (const { path, as } of textsOfKind(kind))
+    for (const { at, text } of textsAt(spec, path.split('.')))
+      slots.push({ step: step.id, path: [kind, ...at].join('.'), kind: as, text })
   return slots
+}
+
+/** The texts at a path; a `*` in it stands for each place of a list. */
+function textsAt(value: unknown, path: readonly string[]): { at: (string | number)[]; text: string }[] {
+  const [key, ...rest] = path
+  if (key === undefined) return typeof value === 'string' ? [{ at: [], text: value }] : []
+  const below = (own: string | number, one: unknown) =>
+    textsAt(one, rest).map(({ at, text }) => ({ at: [own, ...at], text }))
+  if (key !== '*') return below(key, (value as Readonly<Record<string, unknown>> | undefined)?.[key])
+  return Array.isArray(value) ? value.flatMap((one: unknown, i) => below(i, one)) : []
 }
 
 interface SlotMeta {
@@ -28,7 +35,7 @@ function metaOf(path: string): SlotMeta | undefined {
     for (const kind of stepKinds)
       for (const { path: below, column, names } of textsOfKind(kind))
         metas.set(`${kind}.${below}`, { column, names })
-  return metas.get(path)
+  return metas.get(path.replace(/\.\d+(?=\.)/g, '.*'))
 }
 
 /** What a text is called in a table; a path that no kind has any more is called by itself. */

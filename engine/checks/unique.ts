@@ -1,8 +1,9 @@
 import { quoteName } from '../../core/text/slot'
 import type { CheckSpec } from '../../core/job/checks'
 import type { Row } from '../../core/value'
-import { recorded, stepFault } from '../context/step'
-import { many, textRow, type Checker } from './definition'
+import { recorded } from '../context/step'
+import { sampled } from './breaking'
+import { holds, many, textRow, type Checker } from './definition'
 
 export const unique: Checker<CheckSpec<'unique'>> = {
   async table({ client, table, said, outcome, on }, columns) {
@@ -14,15 +15,14 @@ export const unique: Checker<CheckSpec<'unique'>> = {
       `select coalesce(sum(n), 0) as repeated, count(*) as groups from (select count(*) as n from ${table} group by ${list} having count(*) > 1) g`,
     )
     const repeated = Number(rows[0].repeated)
-    if (repeated === 0) return
+    if (repeated === 0) return holds
     const sample = await client.query<Row>(
-      `select ${list}, count(*)::int as rows from ${table} group by ${list} having count(*) > 1 order by ${list} limit 20`,
+      `select ${list}, count(*)::int as rows from ${table} group by ${list} having count(*) > 1 order by ${list} limit ${sampled}`,
     )
-    stepFault(
-      'check',
-      `${many(repeated)} rows of ${said} share ${columns.join(' and ')}`,
-      'mend the source, or keep the last of each with repeats: keep-last',
-      sample.rows.map(textRow),
-    )
+    return {
+      why: `${many(repeated)} rows of ${said} share ${columns.join(' and ')}`,
+      advice: 'mend the source, or keep the last of each with repeats: keep-last',
+      rows: sample.rows.map(textRow),
+    }
   },
 }

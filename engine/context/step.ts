@@ -5,7 +5,7 @@ import type { Resolved } from '../../core/text/slot'
 import type { Aside } from './aside'
 import type { Engine } from './engine'
 import type { Logger } from './logger'
-import type { FileRecord, LoadError, SetValue, StatementRecord } from '../../database/schema'
+import type { CheckRecord, FileRecord, LoadError, SetValue, StatementRecord } from '../../database/schema'
 
 /** What reading a source needs to know. */
 export interface ReadContext {
@@ -60,6 +60,7 @@ export interface StepOutcome {
   readonly statements: StatementRecord[]
   readonly files: FileRecord[]
   readonly rejectReasons: Record<string, number>
+  readonly checks: CheckRecord[]
   /** Path of the rejects file relative to the data folder's rejects/. */
   readonly rejectFile: string | null
   readonly log: string[]
@@ -78,6 +79,7 @@ export function emptyOutcome(): StepOutcome & { counts: Counts; bytes: number; r
     statements: [],
     files: [],
     rejectReasons: {},
+    checks: [],
     rejectFile: null,
     log: [],
   }

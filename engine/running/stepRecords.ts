@@ -43,20 +43,22 @@ export async function recordStep(
   await engine.db.$client.query({
     name: 'mattock-record-step',
     text: `insert into mattock.load_step (load_id, position, attempt, step, kind, state, started_at, ended_at, read, written, unchanged,
-             rejected, filtered, bytes, statements, files, reject_reasons, reject_file, log, value)
-           select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20
+             rejected, filtered, bytes, statements, files, reject_reasons, reject_file, log, value, checks, broken)
+           select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22
            where exists (select 1 from mattock.load where id = $1 and attempt = $3)
            on conflict (load_id, position) do update set attempt = excluded.attempt, state = excluded.state,
              started_at = excluded.started_at, ended_at = excluded.ended_at, read = excluded.read, written = excluded.written,
              unchanged = excluded.unchanged, rejected = excluded.rejected, filtered = excluded.filtered, bytes = excluded.bytes,
              statements = excluded.statements, files = excluded.files, reject_reasons = excluded.reject_reasons,
-             reject_file = excluded.reject_file, log = excluded.log, value = excluded.value`,
+             reject_file = excluded.reject_file, log = excluded.log, value = excluded.value,
+             checks = excluded.checks, broken = excluded.broken`,
     values: [
       started.load_id, position, started.attempt, step.id, stepKind(step), state, begun.toISOString(), ended.toISOString(),
       counts.read, counts.written, counts.unchanged, counts.rejected, counts.filtered, outcome.bytes,
       JSON.stringify(outcome.statements), JSON.stringify(outcome.files), JSON.stringify(outcome.rejectReasons),
       outcome.rejectFile, JSON.stringify(outcome.log),
       outcome.value ? JSON.stringify(outcome.value) : null,
+      JSON.stringify(outcome.checks), outcome.checks.filter(({ holds }) => !holds).length,
     ], // prettier-ignore
   })
 }

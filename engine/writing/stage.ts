@@ -2,7 +2,8 @@ import type pg from 'pg'
 import type { TableColumn } from '../../core/catalog/types'
 import type { ToTable } from '../../core/job/steps/transfer'
 import { quoteName } from '../../core/text/slot'
-import { checkTable } from '../checks'
+import { checkRows } from '../checks'
+import type { Checked } from '../checks/definition'
 import { qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
 import { recorded, stepFault, type StepContext } from '../context/step'
 import { modes } from './modes'
@@ -106,6 +107,15 @@ export async function makeStage(
     )
 }
 
+/** The staged rows as checks see them. */
+export const stagedRows = (client: pg.ClientBase, { into }: ToTable, { outcome }: StepContext): Checked => ({
+  client,
+  table: 'mattock_stage',
+  said: 'what was read',
+  outcome,
+  on: into.connection,
+})
+
 /**
  * Checks what is staged and puts it into the target: counts of written, unchanged and filtered rows.
  * `staged` is the number of rows that Postgres took into the stage.
@@ -121,7 +131,6 @@ export async function applyStage(
   const mode = modes[spec.into.write]
   const stage = { client, table, columns, spec, rows: staged }
   const rows = mode.settle ? await mode.settle(stage, context) : staged
-  for (const check of spec.check ?? [])
-    await checkTable(client, 'mattock_stage', 'what was read', check, context.outcome, spec.into.connection)
+  await checkRows(spec.check ?? [], stagedRows(client, spec, context))
   return { ...(await mode.apply({ ...stage, rows }, context)), filtered: staged - rows }
 }

@@ -77,7 +77,7 @@ export async function toFiles(
       context.outcome.counts = { ...context.outcome.counts, read: rows, rejected }
       checkRejects(spec, rows, rejected, context.outcome)
       context.outcome.log.push(...(await changesBy(duck, source, wanted, context.zone)))
-      for (const check of spec.check ?? []) checkFiles(check, wrote)
+      checkFiles(spec.check ?? [], wrote, context.outcome)
     },
   )
   context.outcome.counts = { ...context.outcome.counts, written }

@@ -126,7 +126,11 @@ async function finishWithRows(
 ): Promise<void> {
   if (names.length === 0) {
     // without a column there is nothing else to look at
-    for (const check of spec.check ?? []) if (check.rows) checkFiles(check, 0)
+    checkFiles(
+      (spec.check ?? []).filter(({ rows }) => rows),
+      0,
+      context.outcome,
+    )
   } else {
     const applied = await applyStage(client, table, names, spec, staged, context)
     context.outcome.counts = { ...context.outcome.counts, ...applied }

@@ -7,6 +7,7 @@ import { groupBy } from '../../core/group'
 import { allSteps, type Job, type Part } from '../../core/job/document'
 import type { RunState } from '../../core/runState'
 import {
+  type CheckRecord,
   type StatementRecord,
   jobVersion,
   loadStep,
@@ -106,6 +107,42 @@ async function partsOf(engine: Engine, run: number, { parts }: Job) {
 const partTitle = (part: Part): string =>
   part.title ?? part.id ?? allSteps(part)[0]?.title ?? allSteps(part)[0]?.id ?? ''
 
+/** Loads with one reason. */
+interface CauseRow {
+  cause: string
+  message: string
+  step: string | null
+  advice: string
+  loads: number[]
+  count: number
+  /** They went on all the same. */
+  goesOn: boolean
+}
+
+/** A check that does not hold, as a cause. */
+const checkCause = `'check ' || s.step || ': ' || (c ->> 'text')`
+
+const brokenLike = (cause: string) =>
+  `exists (select from mattock.load_step s, jsonb_array_elements(s.checks) c where s.load_id = l.id and s.broken > 0 and ${checkCause} = ${cause})`
+
+/**
+ * Checks that did not hold where the load went on. A run's loads have numbers that follow each other, so that the few steps
+ * with such checks are looked for among those alone.
+ */
+async function brokenChecks(engine: Engine, run: number): Promise<CauseRow[]> {
+  const { rows } = await engine.db.$client.query<CauseRow>(
+    `select ${checkCause} as cause, s.step, (array_agg(c ->> 'why' order by l.number))[1] as message, (array_agg(c ->> 'advice' order by l.number))[1] as advice,
+       (array_agg(l.number order by l.number))[1:500] as loads, count(*) as count, true as "goesOn"
+     from mattock.load_step s join mattock.load l on l.id = s.load_id cross join lateral jsonb_array_elements(s.checks) c
+     where s.broken > 0 and s.state in ('done', 'held') and l.run_id = $1 and not (c ->> 'holds')::boolean
+       and s.load_id between (select id from mattock.load where run_id = $1 order by number limit 1)
+         and (select id from mattock.load where run_id = $1 order by number desc limit 1)
+     group by 1, 2 order by count(*) desc`,
+    [run],
+  )
+  return rows
+}
+
 const orders = {
   started: 'l.started_at nulls last, l.number',
   failed: `l.state <> 'failed', l.started_at nulls last, l.number`,
@@ -162,16 +199,9 @@ export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads
       .innerJoin(jobVersion, eq(jobVersion.id, runTable.versionId))
       .where(eq(runTable.id, params.id))
     const found = joined?.run
-    const { rows: causes } = await engine.db.$client.query<{
-      cause: string
-      message: string
-      step: string | null
-      advice: string
-      loads: number[]
-      count: number
-    }>(
+    const { rows: causes } = await engine.db.$client.query<CauseRow>(
       `select cause, (array_agg(error ->> 'message' order by number))[1] as message, (array_agg(error ->> 'step' order by number))[1] as step,
-         (array_agg(error ->> 'advice' order by number))[1] as advice, (array_agg(number order by number))[1:500] as loads, count(*) as count
+         (array_agg(error ->> 'advice' order by number))[1] as advice, (array_agg(number order by number))[1:500] as loads, count(*) as count, false as "goesOn"
        from mattock.load where run_id = $1 and state in ('failed', 'skipped') and cause is not null group by cause, state order by state, count(*) desc`,
       [params.id],
     )
@@ -184,7 +214,7 @@ export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads
       stopping: found!.stopping && !hasEnded(found!.state),
       clockOffset: found!.clockOffset,
       left: brief.state === 'running' ? await secondsLeft(engine, params.id) : null,
-      causes,
+      causes: [...causes, ...(await brokenChecks(engine, params.id))],
     }
   },
   runLoads: async ({ engine }, { params, query }) => {
@@ -192,7 +222,12 @@ export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads
     const tests = ['l.run_id = $1']
     if (query.state) tests.push(`${shownState} = $${values.push(query.state)}`)
     if (query.search) tests.push(`strpos(lower(l.key), lower($${values.push(query.search)})) > 0`)
-    if (query.cause) tests.push(`l.cause = $${values.push(query.cause)}`)
+    if (query.cause)
+      tests.push(
+        query.cause.startsWith('check ')
+          ? brokenLike(`$${values.push(query.cause)}`)
+          : `l.cause = $${values.push(query.cause)}`,
+      )
     const where = tests.join(' and ')
     const { rows: counted } = await engine.db.$client.query<{ total: number }>(
       `select count(*) as total from mattock.load l where ${where}`,
@@ -219,6 +254,8 @@ export async function seesRun(asked: Pick<Asked, 'engine' | 'account'>, run: num
 
 type Detail = Awaited<ReturnType<typeof loadDetail>>
 
+const withoutSample = ({ rows: _, ...check }: CheckRecord): CheckRecord => check
+
 const withoutBound = ({ values: _, ...statement }: StatementRecord): StatementRecord => statement
 
 /** A load as who may only look sees it: what was done, and none of the values it was done with. */
@@ -229,6 +266,7 @@ export const withoutRows = (detail: Detail): Detail => ({
   detail: detail.detail.map((step: Detail['detail'][number]) => ({
     ...step,
     statements: step.statements.map(withoutBound),
+    checks: step.checks.map(withoutSample),
   })),
 })
 
@@ -296,6 +334,7 @@ const stepDetail = (step: typeof loadStep.$inferSelect, texts: ReturnType<typeof
     .map(({ slot, resolved }) => ({ path: slot.path, text: resolved?.text ?? '' })),
   statements: step.statements,
   files: step.files,
+  checks: step.checks,
   rejectReasons: step.rejectReasons,
   hasRejects: step.rejectFile !== null,
   log: step.log,

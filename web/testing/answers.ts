@@ -94,6 +94,7 @@ export const stepDetail = (
   statements: [],
   files: [],
   rejectReasons: {},
+  checks: [],
   hasRejects: false,
   log: [],
   ...more,

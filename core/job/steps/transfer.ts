@@ -5,7 +5,7 @@ import { columnRules, columnRuleWords } from '../../shape/shape'
 import { tableText } from '../../text/slot'
 import { valueTypes } from '../../value'
 import { someNames, type Beginnings } from '../beginnings'
-import { checkSchema, checkText } from '../checks'
+import { checkText, rowCheckSchema } from '../checks'
 import { columnName, field } from '../../field/field'
 import { fromSchema, sources, type From } from '../sources'
 import { intoSchema, targets } from '../targets'
@@ -55,7 +55,7 @@ const transferSchema = z
     shape: field(z.array(shapeSchema), { label: 'done to columns on the way' })
       .optional()
       .describe('what is done to values on their way'),
-    check: field(z.array(checkSchema), { label: 'checked before anything is written' })
+    check: field(z.array(rowCheckSchema), { label: 'checked before anything is written' })
       .optional()
       .describe('held before anything is written'),
     rejects: field(rejectsSchema, {

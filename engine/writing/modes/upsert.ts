@@ -1,5 +1,6 @@
 import { quoteName } from '../../../core/text/slot'
-import { checkTable } from '../../checks'
+import { checkRows } from '../../checks'
+import { stagedRows } from '../stage'
 import { qualified, uniqueKeys } from '../../connectors/postgres/tables'
 import { recorded, stepFault, type StepContext } from '../../context/step'
 import type { Mode, Staged } from './definition'
@@ -41,23 +42,9 @@ async function singleRows({ client, table, spec, rows }: Staged, context: StepCo
       `create unique index on ${qualified(table)} (${key.map(quoteName).join(', ')})`,
     )
   }
-  await checkTable(
-    client,
-    'mattock_stage',
-    'what was read',
-    { not_null: [...key] },
-    context.outcome,
-    spec.into.connection,
-  )
+  await checkRows([{ not_null: [...key] }], stagedRows(client, spec, context))
   if (spec.into.repeats === 'fail') {
-    await checkTable(
-      client,
-      'mattock_stage',
-      'what was read',
-      { unique: [...key] },
-      context.outcome,
-      spec.into.connection,
-    )
+    await checkRows([{ unique: [...key] }], stagedRows(client, spec, context))
     return rows
   }
   const list = key.map(quoteName).join(', ')

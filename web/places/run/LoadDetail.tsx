@@ -12,7 +12,10 @@ import { bytesText, count, lengthText, numberText, timeText } from '../../look/t
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useStarting } from '../../kit/Starting'
 import { Statements } from '../../kit/Statements'
+import { BreakingRows } from './BreakingRows'
 import { Rejects } from './Rejects'
+import { StepFiles } from './StepFiles'
+import { Fact } from './Fact'
 
 type Detail = Answer<typeof routes.runLoad>
 type StepDetail = Detail['detail'][number]
@@ -103,17 +106,6 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
   )
 }
 
-function Fact({ name, children }: { name: string; children: React.ReactNode }): ReactElement {
-  return (
-    <TableRow>
-      <TableCell component="th" scope="row" style={{ width: 118 }}>
-        {name}
-      </TableCell>
-      <TableCell className="mono">{children}</TableCell>
-    </TableRow>
-  )
-}
-
 function RowText({ row }: { row: NonNullable<Detail['row']> }): ReactElement {
   return (
     <>
@@ -128,7 +120,6 @@ function RowText({ row }: { row: NonNullable<Detail['row']> }): ReactElement {
 /** What happened, where, what was written, and what to do. */
 function LoadFault({ load }: { load: Detail }): ReactElement {
   const { step, message, effect, advice, rows } = load.error!
-  const [first] = rows ?? []
   return (
     <div className={load.state === 'skipped' ? 'sheet' : 'fault'}>
       <b className={load.state === 'skipped' ? 'look' : 'bad'}>
@@ -140,35 +131,7 @@ function LoadFault({ load }: { load: Detail }): ReactElement {
       <span className="soft">
         {effect}; {advice}.
       </span>
-      {first && (
-        <div
-          style={{ overflow: 'auto', maxHeight: 160, marginTop: 6 }}
-          tabIndex={0}
-          role="region"
-          aria-label="rows that show it"
-        >
-          <Lines mono>
-            <TableHead>
-              <TableRow>
-                {Object.keys(first).map((name) => (
-                  <TableCell key={name}>{name}</TableCell>
-                ))}
-              </TableRow>
-            </TableHead>
-            <TableBody>
-              {rows!.map((row, i) => (
-                <TableRow key={i}>
-                  {Object.values(row).map((value, j) => (
-                    <TableCell key={j}>
-                      {value === null ? <i className="soft">empty</i> : String(value)}
-                    </TableCell>
-                  ))}
-                </TableRow>
-              ))}
-            </TableBody>
-          </Lines>
-        </div>
-      )}
+      {rows && rows.length > 0 && <BreakingRows rows={rows} />}
     </div>
   )
 }
@@ -205,15 +168,18 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
                 {text}
               </Fact>
             ))}
-          {step.files.map((file) => (
-            <Fact key={file.path} name="file">
-              {file.path}
-              <br />
-              <span className="soft">
-                {bytesText(file.size)}, {numberText(file.records)} records, came {timeText(file.modified)}
-                <br />
-                sha256 {file.sha256.slice(0, 16)}…
-              </span>
+          <StepFiles files={step.files} />
+          {step.checks.map((check, i) => (
+            <Fact key={i} name={check.holds ? 'holds' : 'does not hold'}>
+              {check.text}
+              {!check.holds && (
+                <>
+                  <br />
+                  <span className="look">{check.why}</span>
+                </>
+              )}
+              {check.note !== undefined && <span className="soft"> · {check.note}</span>}
+              {check.rows && <BreakingRows rows={check.rows} />}
             </Fact>
           ))}
           {step.log.length > 0 && <Fact name="log">{step.log.join('; ')}</Fact>}

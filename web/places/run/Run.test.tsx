@@ -69,7 +69,7 @@ describe('a run', () => {
 
   it('groups failures by cause, and shows the loads of one', async () => {
     const causes = [
-      { cause: 'denied', message: 'permission denied for table reading', step: 'bring-in', advice: 'give the right', loads: [1, 2], count: 200 },
+      { cause: 'denied', message: 'permission denied for table reading', step: 'bring-in', advice: 'give the right', loads: [1, 2], goesOn: false, count: 200 },
     ] // prettier-ignore
     const page = show(<Run />, {
       ...at,

@@ -277,13 +277,14 @@ function Causes({
               style={cause.cause === chosen ? { background: 'var(--tint)' } : undefined}
             >
               <TableCell className="keep" style={{ width: 80 }}>
-                <b className="bad">{count(cause.count, 'load')}</b>
+                <b className={cause.goesOn ? 'look' : 'bad'}>{count(cause.count, 'load')}</b>
               </TableCell>
               <TableCell>
                 <LinkButton aria-pressed={cause.cause === chosen} onClick={() => onChoose(cause.cause)}>
                   {cause.message}
                 </LinkButton>
                 {cause.step && <span className="soft"> at {cause.step}</span>}
+                {cause.goesOn && <span className="soft">, and they went on</span>}
               </TableCell>
               <TableCell className="soft">{cause.advice}</TableCell>
             </TableRow>
