@@ -2,6 +2,8 @@ import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import { openEngine } from '../engine/context/engine'
 import { openLog } from '../engine/context/logger'
+import type { Planner } from '../engine/planner/asks'
+import { planApart } from '../engine/planner/process'
 import { startWorker } from '../engine/queue/worker'
 import { endHard, endHardOnFaults, endWithParent } from './hard'
 import { keep, sayWeGoOn } from './keep'
@@ -59,6 +61,13 @@ async function work(url: string, data: string, capacity: number): Promise<void> 
     sayWeGoOn(resolve)
   })
   const engine = await openEngine(url, data, capacity * 2 + 4, openLog('worker'))
+  // a plan of many loads would keep the heart from beating
+  Object.assign(process.env, { DATABASE_URL: url, MATTOCK_DATA: data })
+  let planner: Planner | undefined
+  engine.planApart = (person, ask) => {
+    planner ??= planApart({ entry: program, processes: 1, log: (message) => engine.log.warn(message) })
+    return planner.ask({ person }, 'makePlan', ask)
+  }
   const working = await startWorker(engine, capacity, { apart: { program, env: process.env }, endHard })
   await ended
   // a database that is away holds nobody up: others take over what fell silent

@@ -239,6 +239,10 @@ export const runSchema = runBriefSchema.extend({
   plan: z.number(),
   parts: z.array(runPartSchema),
   heldBy: z.string().nullable().describe('who holds it; null where nobody does'),
+  calledBy: z
+    .object({ run: z.number(), load: z.number(), job: z.string() })
+    .nullable()
+    .describe('the load of another run that began it'),
   /** Zone of the job's slices, null where it has none. */
   zone: z.string().nullable(),
   stopping: z.boolean(),
@@ -357,6 +361,10 @@ export const loadDetailSchema = runLoadSchema.extend({
       checks: z.array(checkRecordSchema).describe('what became of its checks'),
       rejectReasons: z.record(z.string(), z.number()),
       hasRejects: z.boolean(),
+      called: z
+        .object({ id: z.number(), job: z.string(), state: stateSchema })
+        .nullable()
+        .describe('the run of another job that it began'),
       log: z.array(z.string()),
     }),
   ),

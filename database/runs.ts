@@ -41,6 +41,9 @@ export const run = mattock.table(
     /** Made up by whoever pressed: the same press asked for twice is one run. */
     press: text('press'),
     rerunOf: integer('rerun_of'),
+    /** The load and its step that began it; both null where somebody or something else did. */
+    calledByLoad: bigint('called_by_load', { mode: 'number' }),
+    calledByStep: text('called_by_step'),
     /** Lower goes first. */
     priority: integer('priority').notNull().default(0),
     /** Milliseconds that the run's clock stands apart from the real one; the demo's history has it. */
@@ -54,6 +57,9 @@ export const run = mattock.table(
     index().on(t.job, t.createdAt.desc()),
     index().on(t.planId),
     uniqueIndex('run_press').on(t.planId, t.press),
+    uniqueIndex('run_called_by')
+      .on(t.calledByLoad, t.calledByStep)
+      .where(sql`called_by_load is not null`),
     index('run_rerun_of')
       .on(t.rerunOf)
       .where(sql`rerun_of is not null`),
@@ -158,6 +164,10 @@ export const load = mattock.table(
     deaths: integer('deaths').notNull().default(0),
     /** What it is waiting for within a step, in words; null while it works. */
     waitsFor: text('waits_for'),
+    /** The run that one of its steps began: until it has ended the load has no worker, and uses no connection. */
+    awaits: integer('awaits'),
+    /** The attempt that stopped to wait for a run: what it recorded stands. */
+    yielded: integer('yielded'),
     startedAt: when('started_at'),
     endedAt: when('ended_at'),
     read: count('read'),
@@ -184,6 +194,9 @@ export const load = mattock.table(
     index('load_running')
       .on(t.worker)
       .where(sql`state = 'running'`),
+    index('load_awaits')
+      .on(t.awaits)
+      .where(sql`awaits is not null`),
   ],
 )
 
@@ -210,6 +223,8 @@ export const loadStep = mattock.table(
     files: jsonb('files').$type<FileRecord[]>().notNull().default([]),
     rejectReasons: jsonb('reject_reasons').$type<Record<string, number>>().notNull().default({}),
     checks: jsonb('checks').$type<CheckRecord[]>().notNull().default([]),
+    /** What it failed with. */
+    error: jsonb('error').$type<Omit<LoadError, 'step'> | null>(),
     /** Checks among them that do not hold. */
     broken: integer('broken').notNull().default(0),
     /** Path of the rejects in the data folder's rejects/, null where there are none. */

@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import { saveJob } from '../engine/jobs/versions'
 import { startRun } from '../engine/running/runs'
 import { goOn, stopRun } from '../engine/running/controls'
 import type { FaultPoint } from '../engine/context/faultPoints'
@@ -174,6 +175,31 @@ parts:
     bench.begin()
     expect(await bench.ended(run)).toBe('done')
   })
+})
+
+describe('a run that a load began', () => {
+  it.each(['run-begun', 'before-finish', 'load-started'] as const)(
+    'is begun once and waited for, though the worker is killed at %s',
+    async (point) => {
+      const called = `called-${point}`
+      await saveJob(bench.engine, withTable(called, called.replaceAll('-', '_')), { by: 'test' })
+      bench.lay(point, 'kill')
+      const run = await bench.start(`
+mattock: job/1
+name: calls-${point}
+title: calls
+parts:
+  - once:
+      - {id: call, job: {name: ${called}}}
+`)
+      await until('the run ends', async () => (await bench.own('select state from mattock.run where id = $1', [run]))[0]!.state !== 'running') // prettier-ignore
+      expect(bench.laid()).toEqual([])
+      const runs = await bench.own('select id, state from mattock.run where job = $1', [called])
+      expect(runs).toMatchObject([{ state: 'done' }])
+      await exact(runs[0]!.id as number, called.replaceAll('-', '_'))
+      expect(await bench.own('select state from mattock.load where run_id = $1', [run])).toEqual([{ state: 'done' }]) // prettier-ignore
+    },
+  )
 })
 
 describe('files that are taken away', () => {

@@ -184,20 +184,22 @@ export function fieldsOf(schema: z.ZodType): readonly Field[] {
 
 /** A text with expressions somewhere below a schema. */
 export interface TextField {
-  /** Keys joined by dots, such as `from.files`; `*` stands for the places of a list. */
+  /** Keys joined by dots, such as `from.files`; `*` stands for the places of a list or the keys of a map. */
   readonly path: string
   readonly as: SlotKind
   readonly column: string
   readonly names: FieldMeta['names']
 }
 
-/** The texts with expressions below an object's schema, in the order of its keys; lists of objects hold some, maps none. */
+/** The texts with expressions below an object's schema, in the order of its keys; lists of objects and maps of texts hold some. */
 export const textFieldsOf = (schema: z.ZodType): TextField[] => textsIn(fieldsOf(schema), '')
 
 function textsIn(fields: readonly Field[], below: string): TextField[] {
   return fields.flatMap(({ key, as, label, column = label, names, takes: type }) => {
     const path = below + key
     if (as !== undefined) return [{ path, as, column, names }]
+    const inMap = type.kind === 'map' ? metaOf(type.schema).as : undefined
+    if (inMap !== undefined) return [{ path: `${path}.*`, as: inMap, column, names: undefined }]
     if (type.kind === 'list' && type.of.kind === 'group') return textsIn(type.of.fields, `${path}.*.`)
     return type.kind === 'group' ? textsIn(type.fields, `${path}.`) : []
   })

@@ -12,14 +12,17 @@ export function slotsOf(step: Step): Slot[] {
   return slots
 }
 
-/** The texts at a path; a `*` in it stands for each place of a list. */
+/** The texts at a path; a `*` in it stands for each place of a list, or key of a map. */
 function textsAt(value: unknown, path: readonly string[]): { at: (string | number)[]; text: string }[] {
   const [key, ...rest] = path
   if (key === undefined) return typeof value === 'string' ? [{ at: [], text: value }] : []
   const below = (own: string | number, one: unknown) =>
     textsAt(one, rest).map(({ at, text }) => ({ at: [own, ...at], text }))
   if (key !== '*') return below(key, (value as Readonly<Record<string, unknown>> | undefined)?.[key])
-  return Array.isArray(value) ? value.flatMap((one: unknown, i) => below(i, one)) : []
+  if (Array.isArray(value)) return value.flatMap((one: unknown, i) => below(i, one))
+  return typeof value === 'object' && value !== null
+    ? Object.entries(value).flatMap(([own, one]) => below(own, one))
+    : []
 }
 
 interface SlotMeta {
@@ -35,7 +38,11 @@ function metaOf(path: string): SlotMeta | undefined {
     for (const kind of stepKinds)
       for (const { path: below, column, names } of textsOfKind(kind))
         metas.set(`${kind}.${below}`, { column, names })
-  return metas.get(path.replace(/\.\d+(?=\.)/g, '.*'))
+  return (
+    metas.get(path) ??
+    metas.get(path.replace(/\.\d+(?=\.)/g, '.*')) ??
+    metas.get(path.replace(/\.[^.]+$/, '.*'))
+  )
 }
 
 /** What a text is called in a table; a path that no kind has any more is called by itself. */

@@ -145,6 +145,8 @@ export interface Facts {
   readonly tables: ReadonlyMap<string, TableFact>
   /** What statements do to tables, by the text of the statement; an absent one could not be read. */
   readonly statements: ReadonlyMap<string, StatementFact>
+  /** The jobs that each job calls by name; looked up only where the planned one calls some. */
+  readonly calls?: ReadonlyMap<string, readonly string[]>
   /** Of the job's last run in this environment. */
   readonly before: BeforeFact | null
 }

@@ -3,7 +3,7 @@ import { hasEnded, verdictOf } from './when'
 
 /**
  * The states of a run, of its parts and of its loads, and what changes them: the functions of the store
- * (database/migrations/0020_order.sql, 0024_controls.sql) do the same with rows, and a test plays both against each other.
+ * (database/migrations/0020_order.sql, 0024_controls.sql, 0027_called_runs.sql) do the same with rows, and a test plays both against each other.
  */
 export interface Machine {
   readonly state: RunState
@@ -36,6 +36,7 @@ export interface MachineLoad {
 /** From which states a load comes into which, and by what. Nothing else moves one. */
 export const loadChanges = {
   'a worker takes it': { from: ['waiting'], to: ['running'] },
+  'the run that it waited for has ended': { from: ['running'], to: ['waiting', 'stopped'] },
   'it ends': { from: ['running'], to: ['done', 'failed', 'skipped', 'stopped'] },
   'it stops for a look': { from: ['running'], to: ['held'] },
   'it goes on': { from: ['held'], to: ['waiting'] },

@@ -7,6 +7,7 @@ import { openPools, type Pools } from './pools'
 import { readLimits, type Limits } from './limits'
 import { readNetwork, type Network } from './network'
 import { readStorePlaces, type StorePlaces } from './stores'
+import type { PlanAsk } from '../planning/planAsk'
 import { removePipes } from '../duck/duck'
 
 /** What every part of the engine works with. */
@@ -25,6 +26,8 @@ export interface Engine {
   readonly stores: StorePlaces
   /** Which addresses services may lie at. */
   readonly network: Network
+  /** Plans in a process of its own, where there is one; the person's plans wait for each other. */
+  planApart?: (person: string, ask: PlanAsk) => Promise<{ readonly id: number }>
   close(): Promise<void>
 }
 

@@ -23,6 +23,8 @@ export type FaultPoint =
   | 'file-taken'
   /** A step is recorded. */
   | 'step-recorded'
+  /** A step began a run, and is recorded as waiting for it; the load keeps its place. */
+  | 'run-begun'
   /** All steps are recorded; the load has not ended. */
   | 'before-finish'
   /** The load has ended, and its place was given another. */

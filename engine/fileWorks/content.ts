@@ -8,7 +8,7 @@ import { point } from '../context/points'
 import { stepFault, stopped, type StepContext } from '../context/step'
 import { flush, placeFor, sweepTemporaries, temporaryName } from '../writing/place'
 import type { FileStore } from '../connectors/files/store'
-import type { TakenFile } from './definition'
+import type { TakenFile } from './taken'
 
 /** What a file or an entry of an archive holds. */
 export interface Content {

@@ -1,6 +1,7 @@
 import { inBatches } from '../context/inBatches'
 import { contentOf, contentOfTaken, copyFile, makeRoom } from './content'
-import { recordFile, type FilesAtWork, type FileWorker, type TakenFile } from './definition'
+import { recordFile, type FilesAtWork, type FileWorker } from './definition'
+import type { TakenFile } from './taken'
 import { insideStore } from '../connectors/files/store'
 import { stepFault } from '../context/step'
 import { alreadyThere, below, nameBelow, oneEach, width } from './targets'

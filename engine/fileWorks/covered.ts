@@ -1,7 +1,8 @@
 import type { FileRecord } from '../../database/schema'
 import { contentOfTaken, type Content } from './content'
 import { inBatches } from '../context/inBatches'
-import type { FilesAtWork, TakenFile } from './definition'
+import type { FilesAtWork } from './definition'
+import type { TakenFile } from './taken'
 import { width } from './targets'
 
 /** A file that may be taken away, or why it may not. */

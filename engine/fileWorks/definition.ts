@@ -4,17 +4,7 @@ import type { FileStore } from '../connectors/files/store'
 import type { StepContext } from '../context/step'
 import type { FileRecord } from '../../database/schema'
 import type { Content } from './content'
-
-/** A file of a store as it was listed. */
-export interface TakenFile {
-  /** In the store, with forward slashes. */
-  readonly path: string
-  readonly full: string
-  /** Bytes. */
-  readonly size: number
-  /** ISO 8601 instant. */
-  readonly modified: string
-}
+import type { TakenFile } from './taken'
 
 /** What a step that deals with files works on. */
 export interface FilesAtWork {

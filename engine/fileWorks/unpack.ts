@@ -1,7 +1,8 @@
 import { rm } from 'node:fs/promises'
 import { archiveOf } from './archives'
 import { contentOfStream, isWritten, makeRoom, nameFile, writeStream, type Content } from './content'
-import { recordFile, type FileWorker, type TakenFile } from './definition'
+import { recordFile, type FileWorker } from './definition'
+import type { TakenFile } from './taken'
 import { alreadyThere, below, nameBelow, oneEach } from './targets'
 import { said } from './words'
 

@@ -3,6 +3,8 @@ import { and, eq } from 'drizzle-orm'
 import type pg from 'pg'
 import { connectorOf } from '../../core/connection/connection'
 import { groupBy } from '../../core/group'
+import { activeSteps, type Job } from '../../core/job/document'
+import { stepDefinition, stepOf } from '../../core/job/steps'
 import {
   loadedKey,
   shapeKey,
@@ -26,6 +28,7 @@ import type { Engine } from '../context/engine'
 import { instantText } from '../context/instant'
 import { tablesOf } from '../steps/tablesOf'
 import type { FileReading } from '../formats/definition'
+import { documentOf, newestVersions } from '../jobs/versions'
 import { headsOf, type WantedTypes } from '../reading/heads'
 import { columnsOfDatasets, setByHandOfEach, statedFirst, type SetByHand } from '../reading/known'
 import { wantedTypes } from './wantedTypes'
@@ -37,15 +40,17 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
   const connections = await connectionFacts(engine, environment)
   const shapes = await gatherShapes(engine, job, environment)
   const known = gatherTables(engine, expansion, connections, shapes.size > 0)
-  const [files, { tables, sources, targets }, statements, history, workers, before] = await Promise.all([
-    // what is in the files is held against the tables that they go into
-    known.then(({ targets }) => gatherFiles(engine, expansion, connections, targets)),
-    known,
-    gatherStatements(expansion),
-    gatherHistory(engine, job, environment),
-    workerPlaces(engine),
-    gatherBefore(engine, expansion),
-  ])
+  const [files, { tables, sources, targets }, statements, history, workers, before, calls] =
+    await Promise.all([
+      // what is in the files is held against the tables that they go into
+      known.then(({ targets }) => gatherFiles(engine, expansion, connections, targets)),
+      known,
+      gatherStatements(expansion),
+      gatherHistory(engine, job, environment),
+      workerPlaces(engine),
+      gatherBefore(engine, expansion),
+      gatherCalls(engine, expansion),
+    ])
   const loaded = await gatherLoaded(engine, environment, files)
   return {
     connections,
@@ -59,8 +64,28 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
     history,
     workers,
     before,
+    ...(calls && { calls }),
   }
 }
+
+/** Which jobs call which, by the newest version of each; undefined where the planned one calls none. */
+async function gatherCalls(
+  engine: Engine,
+  { request: { job } }: Expansion,
+): Promise<Map<string, string[]> | undefined> {
+  if (callsOf(job).length === 0) return undefined
+  const versions = await newestVersions(engine)
+  return new Map(versions.map((version) => [version.job, callsOf(documentOf(version))]))
+}
+
+/** The names of jobs that a job's steps are written with. */
+const callsOf = (job: Job): string[] =>
+  job.parts.flatMap((part) =>
+    activeSteps(part).flatMap((step) => {
+      const { kind, spec } = stepOf(step)
+      return stepDefinition(kind).calls?.(spec) ?? []
+    }),
+  )
 
 async function gatherFiles(
   engine: Engine,

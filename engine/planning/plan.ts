@@ -15,22 +15,7 @@ import { documentOf, readVersion, type JobVersion } from '../jobs/versions'
 import { controlAsOf } from '../control/rows'
 import { storePlan } from './storePlan'
 import { gatherRosters } from './gather'
-
-export interface PlanAsk {
-  readonly job: string
-  /** The newest version where it is not given. */
-  readonly version?: number | undefined
-  /** ISO 8601 instant: control tables as they were then. */
-  readonly controlAt?: string | undefined
-  readonly environment: string
-  readonly parameters: Row
-  readonly only?: string | undefined
-  /** `FROM/TO` or a single start; the newest closed slice where it is not given. */
-  readonly span?: string | undefined
-  readonly by: string
-  /** ISO 8601 instant that counts as now; the demo's history sets it. */
-  readonly now?: string
-}
+import type { PlanAsk } from './planAsk'
 
 export async function readEnvironment(
   engine: Engine,

@@ -46,7 +46,9 @@ export async function workLoad(
     await point('load-started')
     const ended = await ending(work, started, held)
     await point('before-finish')
-    const next = await finish(work, started, ended, more)
+    const next = await (ended.state === 'awaits'
+      ? giveUp(work, started, ended, more)
+      : finish(work, started, ended, more))
     await point('finished')
     return next
   } finally {
@@ -127,6 +129,25 @@ async function finish(
       if (isRefused(error) && attempt > 0) values.splice(4, 2, JSON.stringify(unrecorded(end)), 'unrecorded')
       if (attempt % 30 === 0)
         engine.log.warn({ error, run: started.run_id, load: Number(started.load_id) }, 'the end of a load could not be recorded; tried again each second') // prettier-ignore
+      await new Promise((resolve) => setTimeout(resolve, 1000))
+    }
+  }
+}
+
+/** Gives the load's place up until the run that it waits for has ended; the place is given another load. */
+async function giveUp(
+  { engine, worker }: LoadWork,
+  started: Started,
+  { run }: LoadEnd,
+  more: () => boolean,
+): Promise<Started | undefined> {
+  for (;;) {
+    try {
+      await engine.db.$client.query('select mattock.await_run($1, $2, $3)', [started.load_id, started.attempt, run]) // prettier-ignore
+      const { rows } = await engine.db.$client.query<Started>('select * from mattock.take_loads($1, $2)', [worker, more() ? 1 : 0]) // prettier-ignore
+      return rows[0]
+    } catch (error) {
+      engine.log.warn({ error, run: started.run_id, load: Number(started.load_id) }, 'a load could not give its place up; tried again each second') // prettier-ignore
       await new Promise((resolve) => setTimeout(resolve, 1000))
     }
   }

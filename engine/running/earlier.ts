@@ -36,11 +36,36 @@ interface Read {
   readonly ended: boolean
 }
 
+/** Loads that are told of those that failed in a part. */
+const toldFailures = 20
+
+/** What failed in each part, a line a load: what is sent to somebody can say it. */
+async function failuresOf(
+  engine: Engine,
+  run: number,
+  parts: readonly number[],
+): Promise<Map<number, string>> {
+  const { rows } = await engine.db.$client.query<{ part: number; text: string; failed: number }>(
+    `select part, string_agg(line, E'\\n' order by number) as text, max(failed)::int as failed from (
+       select part, number, count(*) over (partition by part) as failed, row_number() over (partition by part order by number) as place,
+         key || coalesce(': ' || (error ->> 'message'), '') as line
+       from mattock.load where run_id = $1 and part = any ($2) and state = 'failed') l
+     where place <= ${toldFailures} group by part`,
+    [run, parts],
+  )
+  return new Map(
+    rows.map(({ part, text, failed }) => [
+      part,
+      failed > toldFailures ? `${text}\nand ${(failed - toldFailures).toLocaleString('en')} more` : text,
+    ]),
+  )
+}
+
 async function readParts(engine: Engine, run: number, parts: readonly number[]): Promise<Read> {
   const { rows: counted } = await engine.db.$client.query<
     { id: string | null; state: string } & Record<string, number | string | null>
   >(
-    `select id, state, waiting + running + held + done + failed + skipped + stopped as loads, done, failed, skipped, stopped,
+    `select id, part as at, state, waiting + running + held + done + failed + skipped + stopped as loads, done, failed, skipped, stopped,
        read as rows_read, written as rows_written, unchanged as rows_unchanged, rejected as rows_rejected
      from mattock.run_part where run_id = $1 and part = any ($2)`,
     [run, parts],
@@ -51,8 +76,12 @@ async function readParts(engine: Engine, run: number, parts: readonly number[]):
     [run, parts],
   ) // prettier-ignore
   const named = counted.filter(({ id }) => id !== null)
+  const failures = await failuresOf(engine, run, parts)
   const part = Object.fromEntries(
-    named.map(({ id, state, ...counts }) => [id!, { state, counts: counts as Row }]),
+    named.map(({ id, at, state, ...counts }) => [
+      id!,
+      { state, counts: { ...counts, failures: failures.get(Number(at)) ?? '' } as Row },
+    ]),
   )
   const ended = counted.every(({ state }) => hasEnded(state as RunState))
   return {

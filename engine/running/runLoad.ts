@@ -31,8 +31,10 @@ import type { Started } from './started'
 import { recordStep, stepsDone } from './stepRecords'
 
 export interface LoadEnd {
-  /** `held`: it stands after a step for a look, and goes on when told. */
-  readonly state: 'done' | 'failed' | 'skipped' | 'stopped' | 'held'
+  /** `held`: it stands after a step for a look, and goes on when told. `awaits`: it goes on when a run has ended. */
+  readonly state: 'done' | 'failed' | 'skipped' | 'stopped' | 'held' | 'awaits'
+  /** The run that it waits for. */
+  readonly run?: number
   readonly counts: Counts
   readonly bytes: number
   readonly error: LoadError | null
@@ -49,6 +51,8 @@ interface Place {
   files: readonly FileRecord[]
   value?: SetValue | undefined
   error?: Omit<LoadError, 'step'>
+  /** The run that it began, and whose end it waits for. */
+  awaits?: number
 }
 
 /**
@@ -81,7 +85,8 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     files: [],
   }))
   for (const { position, ...rest } of await stepsDone(engine, started))
-    if (places[position]) Object.assign(places[position], rest)
+    if (places[position])
+      Object.assign(places[position], rest, rest.error && { counts: nothingKept(rest.counts) })
 
   const now = () => new Date(Date.now() + frame.run.clockOffset)
   /** What a step sees: those it waits for, and the newest file that one of them read. */
@@ -128,7 +133,13 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       signal,
     }
     const begun = now()
-    const { outcome, error, skip } = await runStep(stepFrame, step, texts)
+    const { outcome, error, skip, awaits } = await runStep(stepFrame, step, texts)
+    if (awaits !== undefined) {
+      await recordStep(engine, started, at, step, 'running', begun, null, outcome)
+      await point('run-begun')
+      place.awaits = awaits
+      return
+    }
     const state = endState(signal, { error, skip }, step.hold)
     // before its record says that it is done: whoever takes the load over does not do it again
     if (!error)
@@ -140,12 +151,11 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
         textReader(frame.zone, step, texts),
         outcome,
       )
-    await recordStep(engine, started, at, step, state, begun, now(), outcome)
+    await recordStep(engine, started, at, step, state, begun, now(), outcome, error)
     await point('step-recorded')
     const { counts } = outcome
     Object.assign(place, {
-      // nothing of what a step that failed read is written
-      counts: error ? { ...counts, written: 0, unchanged: 0, filtered: 0 } : counts,
+      counts: error ? nothingKept(counts) : counts,
       bytes: outcome.bytes,
       files: outcome.files,
       value: outcome.value,
@@ -203,6 +213,9 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
   return endOf(steps, places, signal)
 }
 
+/** Nothing of what a step that failed read is written. */
+const nothingKept = (counts: Counts): Counts => ({ ...counts, written: 0, unchanged: 0, filtered: 0 })
+
 const iso = (text: string): string => new Date(text).toISOString()
 
 const seen = ({ state, counts, value }: Place): Seen => ({
@@ -224,6 +237,10 @@ function endOf(steps: readonly Step[], places: readonly Place[], signal: AbortSi
   const bytes = places.reduce((sum, place) => sum + place.bytes, 0)
   const counts = places.map((place) => place.counts).reduce(addCounts, noRows)
   const by = (state: RunState) => places.findIndex((place) => place.state === state && place.error)
+  const awaiting = places.find(({ awaits }) => awaits !== undefined)
+  // also where it is being stopped: what it began is to be stopped with it
+  if (awaiting)
+    return { state: 'awaits', run: awaiting.awaits!, counts: noRows, bytes: 0, error: null, cause: null }
   const at = [by('failed'), by('stopped'), by('skipped')].find((one) => one >= 0) ?? -1
   const brokenOff = signal.aborted && places.some((place) => place.state === 'waiting')
   const limit = brokenOff && signal.reason instanceof StepFault ? signal.reason.error : undefined

@@ -9,6 +9,7 @@ import { transaction } from '../context/transaction'
 import { hasEnded } from '../../core/run/when'
 import { partOrder } from '../../core/job/order'
 import type { Job } from '../../core/job/document'
+import type { RunState } from '../../core/runState'
 import { documentOf } from '../jobs/versions'
 
 export interface StartAsk {
@@ -21,6 +22,8 @@ export interface StartAsk {
   readonly again?: boolean | undefined
   /** Milliseconds that the run's clock stands apart from the real one. */
   readonly clockOffset?: number
+  /** The load and its step that begin it: asked for again by the same, it is the same run. */
+  readonly calledBy?: { readonly load: number; readonly step: string }
   /** Lower goes first; the demo's history lets live work pass. */
   readonly priority?: number
 }
@@ -86,10 +89,12 @@ async function insertRun(
     if (pressed !== undefined) return pressed
     if (!ask.again) await refuseTwice(client, plan.id, rerunOf, which, values)
     await client.query('select mattock.lock_dispatch()')
+    const called = ask.calledBy && (await calledRun(client, ask.calledBy))
+    if (called) return called.id
     const state = await stateToBegin(client, job, plan.environment)
     const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, case when $13 = 'running' then $11::timestamptz end, $12, $13) returning id`,
+      `insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state, called_by_load, called_by_step)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, case when $13 = 'running' then $11::timestamptz end, $12, $13, $14, $15) returning id`,
       [
         plan.job,
         job.title,
@@ -104,6 +109,8 @@ async function insertRun(
         at,
         ask.press ?? null,
         state,
+        ask.calledBy?.load ?? null,
+        ask.calledBy?.step ?? null,
       ],
     )
     const id = rows[0]!.id
@@ -181,6 +188,18 @@ async function insertParts(
      from jsonb_to_recordset($2) as p (part integer, id text, waits integer[], "when" text, hold boolean, at_once integer)`,
     [run, JSON.stringify(parts)],
   )
+}
+
+/** The run that a step of a load began. */
+export async function calledRun(
+  client: Pick<pg.ClientBase, 'query'>,
+  { load, step }: NonNullable<StartAsk['calledBy']>,
+): Promise<{ id: number; job: string; state: RunState } | undefined> {
+  const { rows } = await client.query<{ id: number; job: string; state: RunState }>(
+    'select id, job, state from mattock.run where called_by_load = $1 and called_by_step = $2',
+    [load, step],
+  )
+  return rows[0]
 }
 
 /** The run that a press began, if it was pressed before. */

@@ -2,6 +2,7 @@ import type { StepKind, StepSpec } from '../../core/job/steps'
 import { check } from './check'
 import type { StepRunner } from './definition'
 import { files } from './files'
+import { job } from './job'
 import { log } from './log'
 import { set } from './set'
 import { sql } from './sql'
@@ -14,5 +15,6 @@ export const runners: { readonly [K in StepKind]: StepRunner<StepSpec<K>> } = {
   files,
   set,
   check,
+  job,
   log,
 }

@@ -7,6 +7,7 @@ import { assemble, compileSlot, workOut, type Resolved, type Slot } from '../../
 import type { Row } from '../../core/value'
 import type { FileRecord, LoadError } from '../../database/schema'
 import { mayPass, postgresMessage } from '../connectors/postgres/tables'
+import { AwaitsRun } from '../context/awaits'
 import { isFull } from '../context/causes'
 import { readerWords } from '../formats/readerWords'
 import { CommitUnknown } from '../writing/transaction'
@@ -38,6 +39,8 @@ export interface StepEnd {
   readonly outcome: Outcome
   readonly error?: Omit<LoadError, 'step'>
   readonly skip?: boolean
+  /** The run that it began, and whose end it waits for. */
+  readonly awaits?: number
 }
 
 /** An ISO 8601 duration of hours, minutes and seconds in milliseconds. */
@@ -91,6 +94,7 @@ async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise
       if (frame.aside) frame.aside.looks = []
       return { outcome: await runner.run({ ...frame, text, outcome }, spec) }
     } catch (error) {
+      if (error instanceof AwaitsRun) return { outcome, awaits: error.run }
       if (frame.signal.aborted) return { outcome, error: endedBy(frame.signal).error }
       unknown ??= error instanceof CommitUnknown ? error : undefined
       if (mayPass(error) && attempt + 1 < most) {

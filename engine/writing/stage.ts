@@ -3,7 +3,7 @@ import type { TableColumn } from '../../core/catalog/types'
 import type { ToTable } from '../../core/job/steps/transfer'
 import { quoteName } from '../../core/text/slot'
 import { checkRows } from '../checks'
-import type { Checked } from '../checks/definition'
+import { stagedRows } from './stagedRows'
 import { qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
 import { recorded, stepFault, type StepContext } from '../context/step'
 import { modes } from './modes'
@@ -106,15 +106,6 @@ export async function makeStage(
       'alter table mattock_stage add column mattock_line bigint generated always as identity',
     )
 }
-
-/** The staged rows as checks see them. */
-export const stagedRows = (client: pg.ClientBase, { into }: ToTable, { outcome }: StepContext): Checked => ({
-  client,
-  table: 'mattock_stage',
-  said: 'what was read',
-  outcome,
-  on: into.connection,
-})
 
 /**
  * Checks what is staged and puts it into the target: counts of written, unchanged and filtered rows.

@@ -107,6 +107,16 @@ async function partsOf(engine: Engine, run: number, { parts }: Job) {
 const partTitle = (part: Part): string =>
   part.title ?? part.id ?? allSteps(part)[0]?.title ?? allSteps(part)[0]?.id ?? ''
 
+/** The load that began a run, with its run. */
+async function callerOf(engine: Engine, load: number | null) {
+  if (load === null) return null
+  const { rows } = await engine.db.$client.query<{ run: number; load: number; job: string }>(
+    'select r.id as run, l.id as load, r.job from mattock.load l join mattock.run r on r.id = l.run_id where l.id = $1',
+    [load],
+  )
+  return rows[0] ?? null
+}
+
 /** Loads with one reason. */
 interface CauseRow {
   cause: string
@@ -208,6 +218,7 @@ export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads
     return {
       ...brief,
       plan: found!.planId,
+      calledBy: await callerOf(engine, found!.calledByLoad),
       parts: (await partsOf(engine, params.id, documentOf(joined!.job_version))) as never,
       heldBy: found!.heldBy,
       zone: documentOf(joined!.job_version).slices?.zone ?? null,
@@ -304,6 +315,11 @@ export async function loadDetails(engine: Engine, run: number, ids: readonly num
       .orderBy(loadStep.position),
     ({ loadId }) => String(loadId),
   )
+  const { rows: begun } = await engine.db.$client.query<{ id: number; job: string; state: RunState; load: number; step: string }>(
+    'select id, job, state, called_by_load as load, called_by_step as step from mattock.run where called_by_load = any ($1)',
+    [ids],
+  ) // prettier-ignore
+  const called = new Map(begun.map(({ load, step, ...run }) => [`${load} ${step}`, run]))
   return rows.map(({ slice_from, slice_to, slice_label, ...rest }) => {
     const load = planned.get(rest.number)!
     const texts = textsOf(about!.parts[rest.part]!, load)
@@ -311,7 +327,10 @@ export async function loadDetails(engine: Engine, run: number, ids: readonly num
       ...rest,
       row: load.row && { ...load.row },
       slice: slice_from ? { from: slice_from, to: slice_to, label: slice_label ?? '' } : null,
-      detail: (steps.get(String(rest.id)) ?? []).map((step) => stepDetail(step, texts)),
+      detail: (steps.get(String(rest.id)) ?? []).map((step) => ({
+        ...stepDetail(step, texts),
+        called: called.get(`${rest.id} ${step.step}`) ?? null,
+      })),
     }
   })
 }

@@ -37,6 +37,7 @@ export const run = (more: Partial<Run> = {}): Run => ({
   plan: 70,
   parts: [],
   heldBy: null,
+  calledBy: null,
   zone: 'Europe/Oslo',
   stopping: false,
   clockOffset: 0,
@@ -96,6 +97,7 @@ export const stepDetail = (
   rejectReasons: {},
   checks: [],
   hasRejects: false,
+  called: null,
   log: [],
   ...more,
 })

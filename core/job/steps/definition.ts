@@ -62,6 +62,8 @@ export interface StepDefinition<Schema extends z.ZodObject = z.ZodObject> {
   readonly followsSlice?: (given: z.output<Schema>) => boolean
   /** What it does with files of a store; undefined where it takes none. */
   readonly takesFiles?: (given: z.output<Schema>) => TakenFiles | undefined
+  /** The name of another job that it runs, as it is written. */
+  readonly calls?: (given: z.output<Schema>) => string
   /** What it does to tables for one load, as far as that is known before it runs. */
   readonly tables?: (text: TextAt, statements: Statements) => TableTouch[]
 }

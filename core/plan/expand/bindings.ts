@@ -32,7 +32,9 @@ const outcomes = (all: Readonly<Record<string, Seen>>) =>
       {
         ...(celRow(
           counts,
-          Object.fromEntries(Object.keys(counts).map((name) => [name, 'integer'])),
+          Object.fromEntries(
+            Object.entries(counts).map(([name, one]) => [name, typeof one === 'string' ? 'text' : 'integer']),
+          ),
         ) as object),
         state,
         ...(value ? { value: celRow(value.row, value.types) } : {}),

@@ -1,6 +1,7 @@
 import type { FindingCode, Level } from '../types'
 import { alreadyLoaded } from './alreadyLoaded'
 import { appendRepeats } from './appendRepeats'
+import { calledJobs } from './calledJobs'
 import { catalogNames } from './catalogNames'
 import { clearedTooEarly } from './clearedTooEarly'
 import { connection } from './connection'
@@ -68,7 +69,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'schema-changed': { levels: ['look'], says: 'the source’s columns changed since the last load', rules: [schemaChanged] },
   'range-count': { levels: ['note'], says: 'a range states its count and both ends', rules: [] },
   parameter: { levels: ['stop'], says: 'a parameter without the value it needs, or with one that does not fit', rules: [] },
-  circle: { levels: ['stop'], says: 'parts or steps that wait for each other', rules: [] },
+  circle: { levels: ['stop'], says: 'parts or steps that wait for each other, or jobs that run each other', rules: [calledJobs] },
   'never-runs': { levels: ['look'], says: 'a part or a step that can never run', rules: [] },
   expression: { levels: ['stop'], says: 'an expression that cannot be worked out', rules: [] },
 } // prettier-ignore

@@ -1,6 +1,6 @@
 import { quoteName } from '../../../core/text/slot'
 import { checkRows } from '../../checks'
-import { stagedRows } from '../stage'
+import { stagedRows } from '../stagedRows'
 import { qualified, uniqueKeys } from '../../connectors/postgres/tables'
 import { recorded, stepFault, type StepContext } from '../../context/step'
 import type { Mode, Staged } from './definition'

@@ -1,7 +1,8 @@
 import { Autocomplete, Button, TextField } from '@mui/material'
 import { useState, type ReactElement } from 'react'
-import type { FieldType } from '../../../core/field/field'
+import { metaOf, type FieldType } from '../../../core/field/field'
 import { TakeAway } from '../TakeAway'
+import { Template } from '../Template'
 import { Choice, TextInput } from '../controls'
 import type { FieldProps } from './frame'
 
@@ -10,9 +11,10 @@ const wordsOf = (type: FieldType): readonly string[] =>
   type.kind === 'choice' ? type.options : type.kind === 'either' ? type.of.flatMap(wordsOf) : []
 
 /** A map from names to texts or choices, a line a pair. */
-export function Pairs({ field, said, value, onChange, frame }: FieldProps): ReactElement {
+export function Pairs({ field, said, path, value, onChange, frame }: FieldProps): ReactElement {
   const entries = Object.entries((value ?? {}) as Readonly<Record<string, unknown>>)
   const of = field.takes.kind === 'map' ? field.takes.of : { kind: 'text' as const }
+  const templates = field.takes.kind === 'map' && metaOf(field.takes.schema).as !== undefined
   const put = (next: readonly (readonly [string, unknown])[]) =>
     onChange(next.length === 0 ? undefined : Object.fromEntries(next))
   const set = (i: number, next: string) => put(entries.map((pair, at) => (at === i ? [pair[0], next] : pair)))
@@ -63,6 +65,20 @@ export function Pairs({ field, said, value, onChange, frame }: FieldProps): Reac
                 />
               )}
             />
+          ) : templates ? (
+            <div style={{ flex: 1, minWidth: 0 }}>
+              <Template
+                label={`${said} of ${name}`}
+                value={String(one)}
+                lines={1}
+                names={frame.expressions}
+                texts={[]}
+                disabled={frame.locked}
+                placeholder=""
+                onChange={(next) => set(i, next)}
+              />
+              {frame.below?.([...path, name])}
+            </div>
           ) : (
             <TextInput
               label={`${said} of ${name}`}

@@ -47,7 +47,8 @@ describe('fields made from a schema', () => {
   it.each(stepKinds)('draws a fresh step of kind %s', (kind) => {
     render(<Held schema={stepDefinition(kind).schema} first={{}} />)
     for (const { key, label, takes, when } of fieldsOf(stepDefinition(kind).schema))
-      if (takes.kind !== 'group' && !when) expect(screen.getAllByText((text) => text.includes(label)).length, key).toBeGreaterThan(0)
+      if (takes.kind !== 'group' && !when)
+        expect(screen.getAllByText((text) => text.includes(label)).length, key).toBeGreaterThan(0)
   })
 
   it.each(connectionKinds)('draws the settings of a connection of kind %s', (kind) => {

@@ -13,9 +13,11 @@ export function useOffers(connectionAt: (path: FieldPath) => string | undefined 
   const { environment } = useHere()
   const connections = useAnswer(routes.connections, { query: { environment } })
   const controls = useAnswer(routes.controlTables, { query: { environment } })
+  const jobs = useAnswer(routes.jobs, {})
   const datasets = useAnswer(routes.datasets, { query: { environment, limit: 1000 } })
   return useMemo(
     () => (names, path) => {
+      if (names === 'job') return (jobs.data ?? []).map(({ name }) => name)
       if (names === 'control') return (controls.data ?? []).map(({ name }) => name)
       if (names === 'table') {
         const on = connectionAt(path)
@@ -31,6 +33,6 @@ export function useOffers(connectionAt: (path: FieldPath) => string | undefined 
       }
       return (connections.data ?? []).filter(({ kind }) => kind === names).map(({ name }) => name)
     },
-    [connections.data, controls.data, datasets.data, connectionAt],
+    [connections.data, controls.data, jobs.data, datasets.data, connectionAt],
   )
 }

@@ -168,6 +168,14 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
                 {text}
               </Fact>
             ))}
+          {step.called && (
+            <Fact name="run">
+              <Link to={`/runs/${step.called.id}`}>
+                run {step.called.id} of {step.called.job}
+              </Link>{' '}
+              <StateWord state={step.called.state} />
+            </Fact>
+          )}
           <StepFiles files={step.files} />
           {step.checks.map((check, i) => (
             <Fact key={i} name={check.holds ? 'holds' : 'does not hold'}>

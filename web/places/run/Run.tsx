@@ -236,6 +236,14 @@ function Summary({ run }: { run: RunAnswer }): ReactElement {
       in {run.environment}, started {timeText(run.createdAt)} by {run.by}
       {run.heldBy !== null && `, held by ${run.heldBy}`}
       {run.state === 'waiting' && ', waits for another run of its job'}
+      {run.calledBy && (
+        <>
+          , called by{' '}
+          <Link to={`/runs/${run.calledBy.run}?load=${run.calledBy.load}`}>
+            run {run.calledBy.run} of {run.calledBy.job}
+          </Link>
+        </>
+      )}
       {run.rerunOf !== null && (
         <>
           , a rerun of <Link to={`/runs/${run.rerunOf}`}>run {run.rerunOf}</Link>
