@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url'
 import pg from 'pg'
 import { makeHistory } from '../demo/history'
 import { accounts, organisation, seedDemo } from '../demo/seed'
+import { startPostbox, type Postbox } from '../demo/postbox'
 import { startStandIns, type StandIns } from '../demo/services'
 import { account, apiToken } from '../database/schema'
 import { sealLines } from '../engine/connectors/connections'
@@ -39,7 +40,7 @@ export async function serve(): Promise<number> {
     if ('database' in news) health.databaseIs(news.database as Parameters<typeof health.databaseIs>[0])
   })
   const demo = process.env.MATTOCK_DEMO === '1'
-  const standIns = demo ? await startStandIns() : undefined
+  const standIns = demo ? { ...(await startStandIns()), postbox: await startPostbox() } : undefined
   if (standIns) {
     await firstSeed(engine, url, data, standIns)
     await keepPort(engine, url)
@@ -91,6 +92,7 @@ export async function serve(): Promise<number> {
   history.abort()
   health.close()
   standIns?.close()
+  standIns?.postbox.close()
   planner.close()
   server.closeAllConnections()
   server.close()
@@ -105,8 +107,10 @@ export async function serve(): Promise<number> {
 const hostsOf = ({ MATTOCK_HOSTS = '', MATTOCK_HOST = '' }: NodeJS.ProcessEnv): string[] =>
   [...MATTOCK_HOSTS.split(','), MATTOCK_HOST].map((name) => name.trim()).filter((name) => name !== '')
 
+type DemoStandIns = StandIns & { readonly postbox: Postbox }
+
 /** Seeds the demo once; a second start finds it there. */
-async function firstSeed(engine: Engine, url: string, data: string, standIns: StandIns): Promise<void> {
+async function firstSeed(engine: Engine, url: string, data: string, standIns: DemoStandIns): Promise<void> {
   const done = await engine.db.select().from(account).limit(1)
   if (done.length > 0) return
   const at = new URL(url)
@@ -121,6 +125,8 @@ async function firstSeed(engine: Engine, url: string, data: string, standIns: St
     folder: data,
     fieldwork: standIns.fieldwork,
     rainfall: standIns.rainfall,
+    smtpPort: standIns.postbox.smtpPort,
+    events: standIns.postbox.events,
     definitions: join(project, 'demo', 'definitions'),
     ensure: async (database) => {
       const client = engine.db.$client
@@ -144,12 +150,21 @@ async function keepPort(engine: Engine, url: string): Promise<void> {
 }
 
 /** The stand-ins of outside services come up at another port each time. */
-async function keepStandIns(engine: Engine, standIns: StandIns): Promise<void> {
+async function keepStandIns(engine: Engine, standIns: DemoStandIns): Promise<void> {
   for (const name of ['fieldwork', 'rainfall'] as const)
     await engine.db.$client.query(
       `update mattock.connection_setting set settings = jsonb_set(settings, '{base}', to_jsonb($2::text)) where connection = $1 and updated_by = 'the demo'`,
       [name, standIns[name]],
     )
+  const { smtpPort, events } = standIns.postbox
+  await engine.db.$client.query(
+    `update mattock.connection_setting set settings = jsonb_set(settings, '{port}', to_jsonb($1::int)) where connection = 'office-post' and updated_by = 'the demo'`,
+    [smtpPort],
+  )
+  await engine.db.$client.query(
+    `update mattock.connection_setting set settings = jsonb_set(settings, '{address}', to_jsonb($1::text)) where connection = 'control-room' and updated_by = 'the demo'`,
+    [events],
+  )
 }
 
 /** A token for the command, readable by whoever may read the data folder. */

@@ -51,6 +51,8 @@ export interface DemoPlace {
   /** Addresses of the stand-ins. */
   readonly fieldwork: string
   readonly rainfall: string
+  readonly smtpPort: number
+  readonly events: string
   /** Folder of demo/definitions. */
   readonly definitions: string
 }
@@ -75,7 +77,10 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
        ('lab-post', 'files', 'Where the laboratories post their workbooks', null),
        ('fieldwork', 'service', 'Work orders of the field crews', 2),
        ('rainfall', 'service', 'Rain gauges of the weather office', 3),
-       ('lake', 'files', 'Parquet copies of the raw tables', null)
+       ('lake', 'files', 'Parquet copies of the raw tables', null),
+       ('landing', 'files', 'Where the telemetry lands', null),
+       ('office-post', 'mail', 'The office’s mail', null),
+       ('control-room', 'webhook', 'Events for the control room', null)
      on conflict do nothing`,
   )
   const drop = join(place.folder, 'gauge-drop')
@@ -100,6 +105,24 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
     const lake = join(place.folder, 'lake', environment)
     mkdirSync(lake, { recursive: true })
     await saveSettings(engine, 'lake', environment, { settings: { folder: lake } }, 'the demo')
+    const landing = join(place.folder, 'landing', environment)
+    mkdirSync(landing, { recursive: true })
+    await saveSettings(engine, 'landing', environment, { settings: { folder: landing } }, 'the demo')
+    const post = {
+      host: '127.0.0.1',
+      port: place.smtpPort,
+      security: 'none',
+      user: '',
+      from: 'loads@ostrel.example',
+    }
+    await saveSettings(engine, 'office-post', environment, { settings: post }, 'the demo')
+    await saveSettings(
+      engine,
+      'control-room',
+      environment,
+      { settings: { address: place.events }, secret: 'weir-and-sluice' },
+      'the demo',
+    )
     await saveSettings(
       engine,
       'fieldwork',

@@ -10,7 +10,7 @@ export interface ConnectorDefinition<Schema extends z.ZodType<Settings> = z.ZodT
   /** `a database`, within a sentence. */
   readonly words: string
   /** What lies in it. */
-  readonly holds: 'tables' | 'files' | 'records'
+  readonly holds: 'tables' | 'files' | 'records' | 'nothing'
   /** Settings in one environment; the secret is kept apart. */
   readonly settings: Schema
   /** What its secret is called, with settings as they are; undefined where it has none. */

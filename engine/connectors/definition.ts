@@ -6,12 +6,16 @@ import type { FileStore } from './files/store'
 import type { Service } from './service/service'
 import type { SurveyMemory } from './files/survey'
 import type { Engine } from '../context/engine'
+import type { Network } from '../context/network'
+import type { MailServer } from '../messages/smtp'
 
 /** What a connection of each kind is when it is opened: all that its work needs, the secret among it. */
 interface OpenedKinds {
   readonly postgres: { readonly config: pg.PoolConfig; readonly pool: () => pg.Pool }
   readonly files: { readonly store: FileStore }
   readonly service: { readonly service: Service }
+  readonly mail: { readonly server: MailServer; readonly network: Network }
+  readonly webhook: { readonly address: string; readonly key: string | undefined; readonly network: Network }
 }
 
 /** A connection as it stands in one environment, its secret opened. Never leaves the engine. */

@@ -4,6 +4,7 @@ import type { StepRunner } from './definition'
 import { files } from './files'
 import { job } from './job'
 import { log } from './log'
+import { notify } from './notify'
 import { set } from './set'
 import { sql } from './sql'
 import { transfer } from './transfer'
@@ -16,5 +17,6 @@ export const runners: { readonly [K in StepKind]: StepRunner<StepSpec<K>> } = {
   set,
   check,
   job,
+  notify,
   log,
 }

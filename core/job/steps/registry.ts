@@ -2,9 +2,10 @@ import { check } from './check'
 import { files } from './files'
 import { job } from './job'
 import { log } from './log'
+import { notify } from './notify'
 import { set } from './set'
 import { sql } from './sql'
 import { transfer } from './transfer'
 
 /** Every kind of step. */
-export const steps = { transfer, sql, files, set, check, job, log }
+export const steps = { transfer, sql, files, set, check, job, notify, log }

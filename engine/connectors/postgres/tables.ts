@@ -1,3 +1,4 @@
+import { PassingError } from '../../context/passing'
 import type pg from 'pg'
 import type { TableColumn } from '../../../core/catalog/types'
 import { quoteName, type Resolved } from '../../../core/text/slot'
@@ -79,6 +80,7 @@ export async function primaryKey(client: pg.ClientBase, table: TargetTable): Pro
 
 /** Is the fault one that may pass: a lost connection, a deadlock, a server that is starting? (SQLSTATE classes 08, 40, 53, 57P) */
 export function mayPass(error: unknown): boolean {
+  if (error instanceof PassingError) return true
   const { code, message, table } = error as { code?: string; message?: string; table?: string }
   // two attempts of one load at once: the other one's marker is found at the next look
   if (code === '23505' && table === 'load_marker') return true

@@ -55,8 +55,8 @@ export default function Connections(): ReactElement {
       )}
       {data.length === 0 ? (
         <Empty>
-          A connection is a way to reach a database, a file store or an HTTP service. Jobs name connections;
-          each environment gives them settings of its own.
+          A connection is a way to reach a database, a file store or an HTTP service, or somebody who is to be
+          told something. Jobs name connections; each environment gives them settings of its own.
         </Empty>
       ) : (
         <Panels name="connections" first={38} least={[300, 380]}>
@@ -159,7 +159,7 @@ function OneConnection({
             <span className="mono">{connection.name}</span> in {environment}{' '}
             <small>{connectorOf(connection.kind).title}</small>
           </h2>
-          {given && (
+          {given && connectorOf(connection.kind).holds !== 'nothing' && (
             <Link to={`/connections/${connection.name}`} style={{ marginLeft: 'auto' }}>
               what is in it
             </Link>

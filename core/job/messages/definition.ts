@@ -1,0 +1,15 @@
+import type { z } from 'zod'
+
+/** A way to tell somebody something; engine/messages/ has the other half. */
+export interface MessageDefinition<Schema extends z.ZodType = z.ZodType> {
+  /** `a mail`, as it is offered. */
+  readonly words: string
+  readonly schema: Schema
+  /** Whom it is sent to, in words. */
+  readonly text: (given: z.output<Schema>) => string
+  readonly fresh: unknown
+}
+
+export const defineMessage = <Schema extends z.ZodType>(
+  definition: MessageDefinition<Schema>,
+): MessageDefinition<Schema> => definition

@@ -1,0 +1,13 @@
+import { messageOf, type Message, type MessageKind, type MessageSpec } from '../../core/job/messages'
+import type { Sender } from './definition'
+import { mail } from './mail'
+import { webhook } from './webhook'
+
+/** Every way to tell somebody something: how it is done. */
+const senders: { readonly [K in MessageKind]: Sender<MessageSpec<K>> } = { mail, webhook }
+
+/** Which message it is, and how it is sent. */
+export function senderOf(message: Message): { kind: MessageKind; sender: Sender<MessageSpec>; spec: MessageSpec } {
+  const { kind, spec } = messageOf(message)
+  return { kind, sender: senders[kind] as Sender<MessageSpec>, spec }
+} // prettier-ignore
