@@ -5,6 +5,7 @@ import { accessRoutes } from './access'
 import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
 import { controlRoutes } from './control'
+import { markRoutes } from './marks'
 import { mappingSchema } from './mapping'
 import { keepingRoutes } from './keeping'
 import { runControlRoutes } from './runControls'
@@ -34,6 +35,7 @@ export const routes = {
   ...bringInRoutes,
   ...controlRoutes,
   ...keepingRoutes,
+  ...markRoutes,
   ...runControlRoutes,
   ...planRoutes,
   ...tryRoutes,

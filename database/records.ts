@@ -46,6 +46,13 @@ export interface LetGo {
   readonly at: string
 }
 
+/** A mark that a load moved. */
+export interface MarkMove {
+  readonly name: string
+  readonly from: string | null
+  readonly to: string
+}
+
 /** What a step gives to later ones: a row, with the types of its columns. */
 export interface SetValue {
   readonly row: Row

@@ -256,6 +256,35 @@ export const takeAway = mattock.table(
   (t) => [primaryKey({ columns: [t.loadId, t.step] })],
 )
 
+/** How marks moved: by loads, and by hand with a reason. The marks themselves lie in the targets. */
+export const markMove = mattock.table(
+  'mark_move',
+  {
+    id: serial('id').primaryKey(),
+    environment: text('environment').notNull(),
+    /** Connection of the target. */
+    connection: text('connection').notNull(),
+    name: text('name').notNull(),
+    from: text('from'),
+    to: text('to'),
+    /** The job, run, load and step that moved it; null where a person did. */
+    job: text('job'),
+    runId: integer('run_id'),
+    loadId: bigint('load_id', { mode: 'number' }),
+    step: text('step'),
+    by: text('by'),
+    why: text('why'),
+    at: when('at').notNull(),
+  },
+  (t) => [
+    index().on(t.environment, t.connection, t.name, t.id.desc()),
+    index().on(t.job, t.environment),
+    uniqueIndex('mark_move_once')
+      .on(t.loadId, t.step)
+      .where(sql`load_id is not null`),
+  ],
+)
+
 /** The newest loading of each file into each target, for `already-loaded`. */
 export const loadedFile = mattock.table(
   'loaded_file',

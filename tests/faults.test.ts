@@ -177,6 +177,34 @@ parts:
   })
 })
 
+describe('a load since a mark', () => {
+  it.each(['before-commit', 'committed', 'step-recorded'] as const)(
+    'moves its mark with its rows, and once, though its worker is killed at %s',
+    async (point) => {
+      const name = `since-${point}`
+      const table = name.replaceAll('-', '_')
+      await bench.rows(`create table public.${table} (id int primary key)`)
+      await bench.rows(`insert into public.${table} select generate_series(1, 500)`)
+      const document = `
+mattock: job/1
+name: ${name}
+title: ${name}
+parts:
+  - once:
+      - {id: bring-in, transfer: {from: {connection: warehouse, table: public.${table}}, into: {connection: warehouse, table: public.${table}_to, write: append}, since: {column: id, kept_as: ${name}}}}
+`
+      const ended = async (run: number) => await until('the run ends', async () => (await bench.own('select state from mattock.run where id = $1', [run]))[0]!.state === 'done') // prettier-ignore
+      bench.lay(point, 'kill')
+      await ended(await bench.start(document))
+      expect(bench.laid()).toEqual([])
+      await bench.rows(`insert into public.${table} select generate_series(501, 700)`)
+      await ended(await bench.start(document))
+      expect(await bench.rows(`select count(*)::int as n, count(distinct id)::int as ids from public.${table}_to`)).toEqual([{ n: 700, ids: 700 }]) // prettier-ignore
+      expect(await bench.own(`select "from", "to" from mattock.mark_move where name = $1 order by id`, [name])).toEqual([{ from: null, to: '500' }, { from: '500', to: '700' }]) // prettier-ignore
+    },
+  )
+})
+
 describe('a run that a load began', () => {
   it.each(['run-begun', 'before-finish', 'load-started'] as const)(
     'is begun once and waited for, though the worker is killed at %s',

@@ -111,7 +111,7 @@ describe('the grammar', () => {
   it('has the texts of transfers in the order in which they are read', () => {
     expect(textsOfKind('transfer').map(({ path }) => path)).toEqual([
       'from.store', 'from.files', 'from.dataset', 'from.connection', 'from.table', 'from.query', 'from.service', 'from.path',
-      'into.connection', 'into.table', 'into.store', 'into.file',
+      'into.connection', 'into.table', 'into.store', 'into.file', 'since.kept_as',
     ]) // prettier-ignore
   })
 })

@@ -2,7 +2,13 @@ import { describe, expect, it } from 'vitest'
 import { offerAt, type OfferedNames } from './complete'
 
 const names: OfferedNames = {
-  connections: { postgres: ['warehouse', 'assetdb'], files: ['gauge-drop'], service: ['rainfall'], mail: [], webhook: [] },
+  connections: {
+    postgres: ['warehouse', 'assetdb'],
+    files: ['gauge-drop'],
+    service: ['rainfall'],
+    mail: [],
+    webhook: [],
+  },
   controls: ['feed_control'],
   expressions: ['row.kind', 'row.district', 'slice.from', 'format('],
 }

@@ -14,6 +14,8 @@ import {
   type BeforeFact,
   type FindingCode,
   type StatementFact,
+  markKey,
+  type MarkFact,
   type TableFact,
 } from './types'
 
@@ -69,6 +71,24 @@ const rights = (given: Partial<TableFact>, table = 'raw.flow') =>
   new Map([
     [sourceKey('wh', table), { exists: true, mayRead: true, mayWrite: true, user: 'loader', ...given }],
   ])
+const sinceStep = `      - id: bring
+        transfer:
+          from: { connection: wh, table: src.a }
+          into: { connection: wh, table: 'raw.{row.feed}', write: append }
+          since: { column: id, kept_as: '{slice.label}' }`
+const marked = (given: Partial<MarkFact>) =>
+  new Map([[markKey('wh', '2026-11-01'), { value: '5', top: '9', ahead: false, ties: false, ...given }]])
+const callStep = (name: string) =>
+  `      - {id: call, job: {name: ${name}, parameters: {feed: '{row.feed} {slice.label}'}}}`
+/** Two steps in this order: one that loads the files, one that takes them away. */
+const takenAway = (...order: ('load' | 'clear')[]): Ask => {
+  const files = "from: {store: drop, files: '{row.feed}_{slice.label}.csv'}"
+  const all = {
+    load: `      - {id: load, transfer: {${files}, into: {connection: wh, table: raw.flow, write: append}}}`,
+    clear: `      - {id: clear, files: {do: delete, ${files}, covered_by: [load]}}`,
+  }
+  return { steps: order.map((name) => all[name]).join('\n') }
+}
 const tableStep = `      - id: bring
         transfer:
           from: {connection: wh, table: "src.{row.feed}"}
@@ -175,6 +195,12 @@ describe('findings', () => {
     ['unknown-name', 'a condition with a name that is not there', { steps: `      - {id: first, when: 'rwo.active', log: {text: "{row.feed} {slice.label}"}}` }, { steps: `      - {id: first, when: 'row.active', log: {text: "{row.feed} {slice.label}"}}` }],
     ['expression', 'a condition that is no expression', { steps: `      - {id: first, when: 'on success', log: {text: "{row.feed} {slice.label}"}}` }, {}],
     ['never-runs', 'a step for failures that waits for nothing', { steps: `      - {id: mend, when: failed, log: {text: "{row.feed} {slice.label}"}}` }, { steps: `      - {id: first, log: {text: "{row.feed} {slice.label}"}}\n      - {id: mend, when: failed, log: {text: x}}` }],
+    ['watermark', 'a mark past the end of its source', { steps: sinceStep, facts: { marks: marked({ ahead: true, value: '9', top: '5' }) } }, { steps: sinceStep, facts: { marks: marked({}) } }],
+    ['watermark', 'a column with ties', { steps: sinceStep, facts: { marks: marked({ ties: true }) } }, {}],
+    ['watermark', 'no mark yet', { steps: sinceStep, facts: { marks: marked({ value: null }) } }, {}],
+    ['circle', 'a job that comes to itself', { steps: callStep('b'), facts: { calls: new Map([['b', ['c']], ['c', ['b', 'test']]]) } }, { steps: callStep('b'), facts: { calls: new Map([['b', ['c']], ['c', ['b']]]) } }],
+    ['unknown-name', 'a job that is not there', { steps: callStep('b'), facts: { calls: new Map([['a', []]]) } }, { steps: callStep('b'), facts: { calls: new Map([['b', []]]) } }],
+    ['cleared-too-early', 'files that a step reads after they are gone', takenAway('clear', 'load'), takenAway('load', 'clear')],
     ['connection', 'no right to write', { facts: { tables: rights({ mayWrite: false }) } }, { facts: { tables: rights({}) } }],
     ['unknown-name', 'a table that is not there', { steps: tableStep, facts: { tables: rights({ exists: false, others: ['src.ab'] }, 'src.a') } }, { steps: tableStep, facts: { tables: rights({}, 'src.a') } }],
   ] // prettier-ignore

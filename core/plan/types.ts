@@ -15,7 +15,7 @@ export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
   'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'catalog-names', 'target-kind', 'like-target', 'dotted-name', 'already-loaded', 'raw-sql', 'cleared-too-early',
   'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
-  'range-count', 'parameter', 'expression', 'circle', 'never-runs',
+  'range-count', 'parameter', 'expression', 'circle', 'never-runs', 'watermark',
 ] as const // prettier-ignore
 export type FindingCode = (typeof findingCodes)[number]
 
@@ -145,10 +145,24 @@ export interface Facts {
   readonly tables: ReadonlyMap<string, TableFact>
   /** What statements do to tables, by the text of the statement; an absent one could not be read. */
   readonly statements: ReadonlyMap<string, StatementFact>
+  /** Marks of loads that read only what is new, by `markKey`; an absent key was not looked up. */
+  readonly marks?: ReadonlyMap<string, MarkFact>
   /** The jobs that each job calls by name; looked up only where the planned one calls some. */
   readonly calls?: ReadonlyMap<string, readonly string[]>
   /** Of the job's last run in this environment. */
   readonly before: BeforeFact | null
+}
+
+/** A mark, and the source that it is of. */
+export interface MarkFact {
+  /** Null where no load left one. */
+  readonly value: string | null
+  /** The largest value of the source, as its database writes it; null where it has none. */
+  readonly top: string | null
+  /** The mark is past the end of the source. */
+  readonly ahead: boolean
+  /** Can several rows of the source have one value? */
+  readonly ties: boolean
 }
 
 /** A table as the connection's user sees it. */
@@ -190,6 +204,7 @@ export interface SourceColumn {
 }
 
 export const sourceKey = (connection: string, table: string): string => `${connection}\n${table}`
+export const markKey = (connection: string, name: string): string => `${connection}\n${name}`
 export const shapeKey = (step: string, row: string): string => `${step}\n${row}`
 export const fileKey = (store: string, pattern: string): string => `${store}\n${pattern}`
 export const loadedKey = (store: string, path: string, target: string): string =>

@@ -5,7 +5,14 @@ import type { Resolved } from '../../core/text/slot'
 import type { Aside } from './aside'
 import type { Engine } from './engine'
 import type { Logger } from './logger'
-import type { CheckRecord, FileRecord, LoadError, SetValue, StatementRecord } from '../../database/schema'
+import type {
+  CheckRecord,
+  FileRecord,
+  LoadError,
+  MarkMove,
+  SetValue,
+  StatementRecord,
+} from '../../database/schema'
 
 /** What reading a source needs to know. */
 export interface ReadContext {
@@ -64,6 +71,8 @@ export interface StepOutcome {
   /** Path of the rejects file relative to the data folder's rejects/. */
   readonly rejectFile: string | null
   readonly log: string[]
+  /** The mark that it moved. */
+  readonly mark?: MarkMove
   /** What it gives to later steps, with the types of its columns. */
   readonly value?: SetValue
   /** What was done, where it goes no further: files that are copied stay. Nothing where it is not set. */

@@ -31,6 +31,7 @@ import type { FileReading } from '../formats/definition'
 import { documentOf, newestVersions } from '../jobs/versions'
 import { headsOf, type WantedTypes } from '../reading/heads'
 import { columnsOfDatasets, setByHandOfEach, statedFirst, type SetByHand } from '../reading/known'
+import { gatherMarks } from './marks'
 import { wantedTypes } from './wantedTypes'
 
 /** Finds out what the rules need to know: a few questions for each connection, not one for each load. */
@@ -40,7 +41,7 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
   const connections = await connectionFacts(engine, environment)
   const shapes = await gatherShapes(engine, job, environment)
   const known = gatherTables(engine, expansion, connections, shapes.size > 0)
-  const [files, { tables, sources, targets }, statements, history, workers, before, calls] =
+  const [files, { tables, sources, targets }, statements, history, workers, before, calls, marks] =
     await Promise.all([
       // what is in the files is held against the tables that they go into
       known.then(({ targets }) => gatherFiles(engine, expansion, connections, targets)),
@@ -50,6 +51,7 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
       workerPlaces(engine),
       gatherBefore(engine, expansion),
       gatherCalls(engine, expansion),
+      gatherMarks(engine, expansion),
     ])
   const loaded = await gatherLoaded(engine, environment, files)
   return {
@@ -65,6 +67,7 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
     workers,
     before,
     ...(calls && { calls }),
+    marks,
   }
 }
 

@@ -13,9 +13,13 @@ import type { OpenSource } from './source'
 import { recorded, stepFault, type Outcome, type ReadContext } from '../context/step'
 
 /** A table, or a SELECT with its bound values. */
-export type DatabaseSource =
+export type DatabaseSource = (
   | { readonly kind: 'table'; readonly table: TargetTable }
   | { readonly kind: 'query'; readonly text: string; readonly values: readonly unknown[] }
+) & {
+  /** A condition, as SQL writes it, that its rows must meet; undefined for all of them. */
+  readonly where?: string
+}
 
 /**
  * Opens a source in a database for one reading: begins the transaction whose snapshot the count and the copy share.
@@ -44,7 +48,7 @@ export async function openDatabaseSource(
         `there is no table ${label} in ${on}`,
         'look at the name, or at the rights of the connection',
       )
-    return { from: qualified(table), columns, label }
+    return { from: only(qualified(table), source.where), columns, label }
   }
   const text = source.text.trim().replace(/;\s*$/, '')
   if (bound)
@@ -69,8 +73,11 @@ export async function openDatabaseSource(
       `the query gives two columns called "${twice.name}"`,
       'give one of them another name with as',
     )
-  return { from, columns, label: 'the query' }
+  return { from: only(from, source.where), columns, label: 'the query' }
 }
+
+const only = (from: string, where: string | undefined): string =>
+  where === undefined ? from : `(select * from ${from} where ${where}) as mattock_new`
 
 /**
  * Opens a table or a query for DuckDB: Postgres copies it into a pipe while `work` selects from the other end. Both

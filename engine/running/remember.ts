@@ -29,6 +29,15 @@ export async function rememberStep(
   const touches = runner.touches?.(spec, text, outcome) ?? []
   const target = touches.find(({ direction }) => direction === 'write')
   if (!target) return
+  if (outcome.mark)
+    await engine.db.$client.query(
+      `insert into mattock.mark_move (environment, connection, name, "from", "to", job, run_id, load_id, step, at)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, clock_timestamp() + make_interval(secs => $10 / 1000.0)) on conflict do nothing`,
+      [
+        where.environment, target.connection, outcome.mark.name, outcome.mark.from, outcome.mark.to, where.job,
+        started.run_id, started.load_id, step.id, where.clockOffset,
+      ],
+    ) // prettier-ignore
   await engine.db.$client.query({
     name: 'mattock-remember',
     text: `with at as (select clock_timestamp() + make_interval(secs => $4 / 1000.0) as at),

@@ -28,17 +28,18 @@ export interface TableTransfer {
 /**
  * Copies a table from one Postgres database to another: the source shapes and casts while it reads, COPY carries the
  * bytes through. Where rows may be left out, one that the table refuses is left out, too: then each is looked at by
- * itself. Runs inside the transaction of `client`.
+ * itself. Runs inside the transaction of `client`; `atEnd` is done in it, once all rows are written.
  */
 export async function tableToTable(
   client: pg.PoolClient,
   sources: pg.Pool,
   transfer: TableTransfer,
   context: StepContext,
+  atEnd?: () => Promise<void>,
 ): Promise<void> {
   const { outcome } = context
   const attempt = (rowByRow: boolean) =>
-    withReader(sources, (reader) => copyTable(client, reader, transfer, context, rowByRow))
+    withReader(sources, (reader) => copyTable(client, reader, transfer, context, rowByRow, atEnd))
   if (transfer.spec.rejects === 'fail') return await attempt(false)
   await client.query('savepoint mattock_short')
   try {
@@ -76,6 +77,7 @@ async function copyTable(
   { source, table, spec }: TableTransfer,
   context: StepContext,
   rowByRow: boolean,
+  atEnd: (() => Promise<void>) | undefined,
 ): Promise<void> {
   const {
     from: origin,
@@ -162,6 +164,7 @@ async function copyTable(
       ...context.outcome.counts,
       ...(await applyStage(client, table, names, spec, copied, context)),
     }
+  await atEnd?.()
   await writeMarker(client, context)
 }
 

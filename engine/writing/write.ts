@@ -6,6 +6,7 @@ import { tableOf } from '../connectors/postgres/tables'
 import type { Outcome, StepContext } from '../context/step'
 import { literal, withDuck } from '../duck/duck'
 import { databaseInTry, databaseOf, withSource, type Located } from '../reading/open'
+import { ensureMarks, sinceMark } from './since'
 import { tableToTable } from './tableToTable'
 import { toFiles, writerOf, type FileTarget } from './toFiles'
 import { toTable } from './toTable'
@@ -22,6 +23,7 @@ const writers: Readonly<Record<TargetKind, Writer>> = {
     const real = tableOf(text('into.table'))
     const pool = await openPostgres(engine, connection, environment)
     const into = { ...spec, into: { ...spec.into, connection } }
+    if (spec.since && !aside) await ensureMarks(pool)
     return await inTransaction(context, { pool, connection }, async (client) => {
       const table = aside ? await aside.database(pool, connection).writing(real) : real
       const database = databaseOf(source)
@@ -30,7 +32,9 @@ const writers: Readonly<Record<TargetKind, Writer>> = {
         const { connection: name, source: from } = await databaseInTry(context, database)
         const sources = await openPostgres(engine, name, environment)
         const named = { ...into, from: { ...into.from, connection: name } }
-        return await tableToTable(client, sources, { source: from, table, spec: named }, context)
+        const marked = spec.since && (await sinceMark(client, sources, from, name, spec.since, context))
+        const transfer = { source: marked?.source ?? from, table, spec: named }
+        return await tableToTable(client, sources, transfer, context, marked?.move)
       }
       await withSource(context, source, spec.into.repeats === 'keep-last', (duck, opened) =>
         toTable(client, duck, opened, { table, spec: into }, context),

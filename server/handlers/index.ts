@@ -8,6 +8,7 @@ import { jobHandlers } from './jobs'
 import { keepingHandlers } from './keeping'
 import { planHandlers } from './plans'
 import { rejectHandlers } from './rejects'
+import { markHandlers } from './marks'
 import { runControlHandlers } from './runControls'
 import { runHandlers } from './runs'
 import { sessionHandlers } from './session'
@@ -24,6 +25,7 @@ export const handlers: Handlers = {
   ...keepingHandlers,
   ...planHandlers,
   ...runHandlers,
+  ...markHandlers,
   ...runControlHandlers,
   ...rejectHandlers,
   ...documentHandlers,

@@ -6,7 +6,7 @@ import { tableText } from '../../text/slot'
 import { valueTypes } from '../../value'
 import { someNames, type Beginnings } from '../beginnings'
 import { checkText, rowCheckSchema } from '../checks'
-import { columnName, field } from '../../field/field'
+import { columnName, field, template } from '../../field/field'
 import { fromSchema, sources, type From } from '../sources'
 import { intoSchema, targets } from '../targets'
 import { writeOf, type WriteMode } from '../writes'
@@ -40,10 +40,20 @@ const rejectsSchema = z.union([
 ])
 export type RejectRule = z.output<typeof rejectsSchema>
 
+const sinceSchema = z.strictObject({
+  column: columnName.describe('the column of the source that grows, such as a number or a time of change'),
+  kept_as: template({ as: 'text', label: 'kept as', column: 'mark' }).describe(
+    'name of the mark, which lies beside the target and moves with the load’s own transaction',
+  ),
+})
+
 const transferSchema = z
   .strictObject({
     from: fromSchema.describe('where the rows come from'),
     into: intoSchema.describe('where they go'),
+    since: field(sinceSchema, { rare: true, label: 'only what is new' })
+      .optional()
+      .describe('only rows past the mark that the last load left, from a table or query into a table'),
     columns: field(z.record(columnName, columnName), { label: 'columns by other names' })
       .optional()
       .describe('target column: source column, where the names differ'),
@@ -70,6 +80,13 @@ const transferSchema = z
       .default('fail')
       .describe('how many rows may be rejected'),
   })
+  .superRefine(({ since, from, into }, context) => {
+    if (!since) return
+    const issue = (path: string[], message: string) => context.addIssue({ code: 'custom', path, message })
+    if (from.connection === undefined) issue(['since'], 'since is for a table or a query of a database')
+    if (into.connection === undefined) issue(['since'], 'since goes into a table, beside which its mark is kept')
+    else if (into.write !== undefined && writeOf(into.write as WriteMode).replaces !== 'nothing') issue(['into', 'write'], 'with since, rows are appended or upserted: the others are not read again') // prettier-ignore
+  })
   .describe('rows from one place into another')
 
 export type Transfer = z.output<typeof transferSchema>
@@ -95,8 +112,8 @@ export const replaces = ({ into }: Transfer) =>
   into.write === undefined ? 'all' : writeOf(into.write).replaces
 
 /** Does the same load, run twice, bring its rows twice? */
-export const doubles = ({ into }: Transfer): boolean =>
-  into.write !== undefined && writeOf(into.write).doubles
+export const doubles = ({ into, since }: Transfer): boolean =>
+  since === undefined && into.write !== undefined && writeOf(into.write).doubles
 
 /** An entry of a fresh step in flow style. */
 const flow = (entries: Readonly<Record<string, string>>): string =>
@@ -153,7 +170,7 @@ function rejectsText(rejects: RejectRule): string {
   return 'up_to' in rejects ? `up to ${rejects.up_to}` : `up to ${rejects.share * 100} %`
 }
 
-function settingsOf({ from, into, columns, shape, check, rejects }: Transfer): Setting[] {
+function settingsOf({ from, into, since, columns, shape, check, rejects }: Transfer): Setting[] {
   const settings: Setting[] = []
   const add = (label: string, text: string | undefined) => {
     if (text) settings.push({ label, text })
@@ -184,6 +201,7 @@ function settingsOf({ from, into, columns, shape, check, rejects }: Transfer): S
       .join('; '),
   )
   add('checked before writing', check?.map(checkText).join('; '))
+  add('only what is new', since && `by ${since.column}, kept as ${since.kept_as}`)
   add('rejects', rejectsText(rejects))
   add(
     'written as',

@@ -22,6 +22,7 @@ import { schemaChanged } from './schemaChanged'
 import { sliceOpen } from './sliceOpen'
 import { slicesOverlap } from './slicesOverlap'
 import { targetClash } from './targetClash'
+import { watermark } from './watermark'
 
 /** What a finding says, how heavily it can weigh, and the rules that make it. */
 export interface FindingKind {
@@ -71,6 +72,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   parameter: { levels: ['stop'], says: 'a parameter without the value it needs, or with one that does not fit', rules: [] },
   circle: { levels: ['stop'], says: 'parts or steps that wait for each other, or jobs that run each other', rules: [calledJobs] },
   'never-runs': { levels: ['look'], says: 'a part or a step that can never run', rules: [] },
+  watermark: { levels: ['look', 'note'], says: 'a mark that is empty, or ahead of its source, or of a column with ties', rules: [watermark] },
   expression: { levels: ['stop'], says: 'an expression that cannot be worked out', rules: [] },
 } // prettier-ignore
 

@@ -13,6 +13,8 @@ import { numberText, timeText } from '../../look/times'
 import { FaultBox } from '../../kit/Fault'
 import type { Path } from '../../../core/job/editText'
 import { ColumnMap } from './ColumnMap'
+import { Marks } from './Marks'
+import { valueAt } from '../../../core/job/editText'
 import { StepForm } from './StepForm'
 import type { OutlineAnswer } from './answers'
 
@@ -139,6 +141,7 @@ export function Resolved({
           onText={onText}
           onRenamed={onRenamed}
         />
+        {valueAt(text, [...path, step.kind, 'since']) !== undefined && <Marks job={outline.name} />}
         {stepDefinition(step.kind).maps && !broken && (
           <ColumnMap
             key={`map of ${step.id}`}
