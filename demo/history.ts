@@ -10,9 +10,12 @@ import { layDown, oddities } from './gauges'
 import { laboratories, layReport } from './lab'
 import { randomFrom } from './random'
 import { demoToday } from './seed'
+import { layTelemetry } from './telemetry'
 
 /** Days of history; MATTOCK_DEMO_DAYS makes it shorter. */
 export const historyDays = Number(process.env.MATTOCK_DEMO_DAYS ?? 60)
+/** The last nights, in which one job runs the others. */
+const nights = 4
 /** Behind everything that a person starts. */
 const background = 100
 
@@ -47,7 +50,10 @@ export async function makeHistory(
       if (signal.aborted || Temporal.ZonedDateTime.compare(at, now) > 0) return
       await work(at)
     }
-    await step('02:10', (at) => runOnce(engine, 'registry-copy', undefined, at, signal))
+    if (daysAgo <= nights) {
+      layTelemetry(join(folder, 'landing', 'live'), day)
+      await step('02:10', (at) => runOnce(engine, 'nightly', undefined, at, signal))
+    } else await step('02:10', (at) => runOnce(engine, 'registry-copy', undefined, at, signal))
     layDown(drop, day, daysAgo, 'on-time')
     await step('05:50', (at) => runOnce(engine, 'gauge-readings', day.toString(), at, signal))
     layDown(drop, day, daysAgo, 'late')
@@ -79,7 +85,7 @@ export async function makeHistory(
   for (const environment of ['live', 'dev'])
     await surveyAll(
       engine,
-      ['gauge-drop', 'lab-post', 'assetdb', 'warehouse', 'fieldwork', 'rainfall', 'lake'],
+      ['gauge-drop', 'landing', 'lab-post', 'assetdb', 'warehouse', 'fieldwork', 'rainfall', 'lake'],
       environment,
       signal,
     )

@@ -10,6 +10,7 @@ import { feeds, zone } from './basin'
 import { layStrays } from './gauges'
 import { laboratories } from './lab'
 import { gauges } from './services'
+import { layTelemetry } from './telemetry'
 
 export const organisation = 'Ostrel Basin Water · data platform'
 export const accounts = [
@@ -106,6 +107,9 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
     mkdirSync(lake, { recursive: true })
     await saveSettings(engine, 'lake', environment, { settings: { folder: lake } }, 'the demo')
     const landing = join(place.folder, 'landing', environment)
+    // in live the nights lay it down as they come
+    for (const daysAgo of environment === 'live' ? [] : [2, 1])
+      layTelemetry(landing, demoToday().subtract({ days: daysAgo }))
     mkdirSync(landing, { recursive: true })
     await saveSettings(engine, 'landing', environment, { settings: { folder: landing } }, 'the demo')
     const post = {
@@ -160,6 +164,9 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
     'work-orders',
     'rain-gauges',
     'lake-copy',
+    'telemetry-archive',
+    'billing',
+    'nightly',
   ]) {
     await saveJob(engine, readFileSync(join(place.definitions, `${name}.yaml`), 'utf8'), {
       by: 'I. Marek',

@@ -10,7 +10,7 @@ export interface StorePlaces {
 }
 
 /** What the demo makes in its data folder. */
-const demoStores = ['gauge-drop', 'lab-post', 'lake']
+const demoStores = ['gauge-drop', 'lab-post', 'lake', 'landing']
 
 /**
  * The places as the environment sets them: MATTOCK_STORES has folders with colons between; without it, `stores` in the
