@@ -206,6 +206,7 @@ export const resolvedSchema = z.object({
       resolved: z.string().nullable(),
       values: z.array(z.unknown()).nullable(),
       later: z.boolean(),
+      rowless: z.boolean().describe('the roster has no row to work it out with'),
       /** What was found: files for a path. */
       found: z.array(z.object({ path: z.string(), size: z.number(), modified: z.string() })).nullable(),
     }),

@@ -112,7 +112,7 @@ parts:
     const run = await start('stops')
     expect(await bench.ended(run)).toBe('failed')
     const [first] = await runsOf('breaks')
-    expect((await loadsOf(run))[0]).toMatchObject({ code: 'run-failed', message: `run ${first!.id as number} of breaks is failed: 2 of 3 loads done` }) // prettier-ignore
+    expect((await loadsOf(run))[0]).toMatchObject({ code: 'run-failed', message: `run ${first!.id as number} of breaks failed: 2 of 3 loads done` }) // prettier-ignore
     const other = await start('goes-on')
     expect(await bench.ended(other)).toBe('done')
     await bench.rows(`insert into public.told values ('mended', '')`)

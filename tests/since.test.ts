@@ -126,9 +126,7 @@ describe('a load since a mark', () => {
     const at = { environment: 'dev', connection: 'warehouse', name: 'found mark', why: 'the source was cut', by: 'ana' } // prettier-ignore
     await expect(setMark(bench.engine, { ...at, from: '9', to: '5' })).rejects.toThrow('the mark stands at 10 by now') // prettier-ignore
     await setMark(bench.engine, { ...at, from: '10', to: '50' })
-    expect(await findings()).toEqual([
-      'look the mark found mark stands at 50, and id of public.found_fro',
-    ])
+    expect(await findings()).toEqual(['look the mark found mark stands at 50, and id of public.found_fro'])
     expect(await lastLoad(await bench.load(document))).toMatchObject({ state: 'done', read: 0 })
     expect(await mark('found')).toEqual(['50'])
     await setMark(bench.engine, { ...at, from: '50', to: null })

@@ -3,7 +3,7 @@ import { field } from '../field/field'
 import { defineConnector } from './definition'
 
 export const webhook = defineConnector({
-  title: 'web address for events',
+  title: 'event address',
   words: 'a web address for events',
   holds: 'nothing',
   settings: z.strictObject({

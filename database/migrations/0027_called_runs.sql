@@ -48,7 +48,7 @@ begin
       order by x.rank, x.number limit 1;
       exit when not found;
       update mattock.load a set state = 'running', attempt = a.attempt + 1, worker = p_worker, taken_at = clock_timestamp(), waits_for = null,
-        started_at = clock_timestamp() + make_interval(secs => p.clock_offset / 1000.0), ended_at = null, error = null, cause = null
+        started_at = case when a.yielded = a.attempt then a.started_at else clock_timestamp() + make_interval(secs => p.clock_offset / 1000.0) end, ended_at = null, error = null, cause = null
       where a.id = l.id
       returning a.id, a.attempt, a.run_id, p.plan_id, a.number, a.part, a.started_at, a.deaths, a.repeats into v_taken;
       update mattock.run_part set waiting = waiting - 1, running = running + 1,

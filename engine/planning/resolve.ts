@@ -1,9 +1,8 @@
 import { FaultError } from '../../core/fault'
 import { parseJob } from '../../core/job/parse'
 import { expand } from '../../core/plan/expand/expand'
-import { fileKey, type Plan } from '../../core/plan/types'
 import { textsOf } from '../../core/plan/texts'
-import { transfersOf } from '../../core/plan/view'
+import { fileWantsOf } from '../../core/plan/fileWants'
 import type { Row } from '../../core/value'
 import type { Engine } from '../context/engine'
 import { judgeExpansion, planRequest } from './plan'
@@ -59,8 +58,8 @@ export async function resolveOne(engine: Engine, ask: ResolveAsk) {
   }
   const { plan, facts } = await judgeExpansion(engine, narrow)
   const files = (step: string, pattern: string) => {
-    const transfer = [...transfersOf(plan as Plan)].find((entry) => entry.step.id === step)
-    const found = transfer?.store ? facts.files.get(fileKey(transfer.store, pattern)) : undefined
+    const want = fileWantsOf(plan).find((entry) => entry.step === step && entry.files.pattern === pattern)
+    const found = want && facts.files.get(want.key)
     return found?.map(({ path, size, modified }) => ({ path, size, modified })) ?? null
   }
   return { chosen, rows, plan, facts: files }
@@ -79,7 +78,14 @@ export async function resolveLoad(engine: Engine, ask: ResolveAsk) {
     slice: planned.slices?.[0] ?? null,
     slots: textsOf(planned, load ?? { resolved: [] }).map(({ slot, resolved }) => ({
       ...slot,
-      resolved: resolved && resolved.kind !== 'later' ? resolved.text : null,
+      // where the roster has no row, what needs none is known all the same
+      resolved:
+        load === undefined && !/[{}]/.test(slot.text)
+          ? slot.text
+          : resolved && resolved.kind !== 'later'
+            ? resolved.text
+            : null,
+      rowless: load === undefined,
       values: resolved?.kind === 'sql' ? [...resolved.values] : null,
       later: resolved?.kind === 'later',
       found: resolved?.kind === 'path' ? facts(slot.step, resolved.pattern) : null,

@@ -54,7 +54,7 @@ export async function recordStep(
            select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23
            where exists (select 1 from mattock.load where id = $1 and attempt = $3)
            on conflict (load_id, position) do update set attempt = excluded.attempt, state = excluded.state,
-             started_at = excluded.started_at, ended_at = excluded.ended_at, read = excluded.read, written = excluded.written,
+             started_at = case when mattock.load_step.state = 'running' then mattock.load_step.started_at else excluded.started_at end, ended_at = excluded.ended_at, read = excluded.read, written = excluded.written,
              unchanged = excluded.unchanged, rejected = excluded.rejected, filtered = excluded.filtered, bytes = excluded.bytes,
              statements = excluded.statements, files = excluded.files, reject_reasons = excluded.reject_reasons,
              reject_file = excluded.reject_file, log = excluded.log, value = excluded.value,

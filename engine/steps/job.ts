@@ -31,7 +31,8 @@ export const job: StepRunner<StepSpec<'job'>> = {
       row: { run: called.id, job: called.job, state: called.state, loads, done, failed },
       types: { run: 'integer', job: 'text', state: 'text', loads: 'integer', done: 'integer', failed: 'integer' },
     }
-    const words = `run ${called.id} of ${called.job} is ${called.state}: ${done.toLocaleString('en')} of ${loads.toLocaleString('en')} loads done`
+    const became = { done: 'is done', failed: 'failed', stopped: 'was stopped' }[called.state as string] ?? `is ${called.state}`
+    const words = `run ${called.id} of ${called.job} ${became}: ${done.toLocaleString('en')} of ${loads.toLocaleString('en')} loads done`
     outcome.log.push(words)
     if (called.state !== 'done' && spec.on_failure === 'stop')
       stepFault('run-failed', words, `mend what failed in run ${called.id}; a rerun runs again what it did not get done`)

@@ -29,5 +29,5 @@ export const range = defineRoster({
     return rangeTable({ as, from: end('from'), to: end('to'), step: end('step') })
   },
   note: ({ from, to }, rows) =>
-    `the range ${from} to ${to} is ${rows.toLocaleString('en')} values, both ends included`,
+    `the range ${[from, to].some((end) => String(end).includes('{')) ? '' : `${from} to ${to} `}is ${rows.toLocaleString('en')} values, both ends included`,
 })

@@ -50,7 +50,7 @@ const resolved: Answer<typeof routes.resolveJob> = {
   rowValues: { file: 'north' },
   slice: null,
   slots: [
-    { step: 'bring-in', path: 'transfer.from.files', kind: 'path', text: '{row.file}.csv', resolved: 'north.csv', values: null, later: false, found: [] },
+    { step: 'bring-in', path: 'transfer.from.files', kind: 'path', text: '{row.file}.csv', resolved: 'north.csv', values: null, later: false, rowless: false, found: [] },
   ],
   findings: [],
 } // prettier-ignore

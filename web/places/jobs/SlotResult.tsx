@@ -12,7 +12,10 @@ export function SlotResult({ slot }: { slot: Slot }): ReactElement | null {
   return (
     <div className="comes-to mono">
       {slot.later && <span className="look">→ worked out when it runs: it uses what earlier steps did</span>}
-      {!slot.later && slot.resolved === null && (
+      {!slot.later && slot.resolved === null && slot.rowless && (
+        <span className="soft">→ there is no row to work it out with</span>
+      )}
+      {!slot.later && slot.resolved === null && !slot.rowless && (
         <span className="bad">→ cannot be resolved; see the findings</span>
       )}
       {slot.resolved !== null && slot.resolved !== slot.text && (
