@@ -180,6 +180,9 @@ export const survey = mattock.table(
     unattended: boolean('unattended').notNull().default(false),
     worker: integer('worker'),
     attempt: integer('attempt').notNull().default(0),
+    /** The load and its step that began it; both null where a person did. */
+    calledByLoad: bigint('called_by_load', { mode: 'number' }),
+    calledByStep: text('called_by_step'),
     by: text('by').notNull(),
     createdAt: created(),
     startedAt: when('started_at'),
@@ -190,7 +193,12 @@ export const survey = mattock.table(
     same: integer('same').notNull().default(0),
     fault: text('fault'),
   },
-  (t) => [index().on(t.connection, t.createdAt.desc())],
+  (t) => [
+    index().on(t.connection, t.createdAt.desc()),
+    uniqueIndex('survey_called_by')
+      .on(t.calledByLoad, t.calledByStep)
+      .where(sql`called_by_load is not null`),
+  ],
 )
 
 export type SurveyState = 'waiting' | 'running' | 'done' | 'failed' | 'stopped'

@@ -7,6 +7,7 @@ import { log } from './log'
 import { notify } from './notify'
 import { set } from './set'
 import { sql } from './sql'
+import { survey } from './survey'
 import { transfer } from './transfer'
 
 /** Every kind of step: how it is done. */
@@ -16,6 +17,7 @@ export const runners: { readonly [K in StepKind]: StepRunner<StepSpec<K>> } = {
   files,
   set,
   check,
+  survey,
   job,
   notify,
   log,

@@ -29,6 +29,8 @@ export interface SurveyAsk {
   readonly by: string
   /** What it finds is taken over by the datasets' rules; new datasets are taken in. */
   readonly unattended?: boolean
+  /** The load and its step that begin it. */
+  readonly calledBy?: { readonly load: number; readonly step: string }
 }
 
 /** Puts a survey on the queue. @throws FaultError where one of the same connection is under way */
@@ -38,9 +40,12 @@ export async function startSurvey(engine: Engine, ask: SurveyAsk): Promise<numbe
     await oneAtATime(client, ask)
     const { rows } = await client.query<{ id: number }>(
       // the transaction may have begun while another survey was still under way
-      `insert into mattock.survey (environment, connection, scope, by, unattended, created_at)
-       values ($1, $2, $3, $4, $5, clock_timestamp()) returning id`,
-      [ask.environment, ask.connection, JSON.stringify(ask.scope), ask.by, ask.unattended ?? false],
+      `insert into mattock.survey (environment, connection, scope, by, unattended, called_by_load, called_by_step, created_at)
+       values ($1, $2, $3, $4, $5, $6, $7, clock_timestamp()) returning id`,
+      [
+        ask.environment, ask.connection, JSON.stringify(ask.scope), ask.by, ask.unattended ?? false,
+        ask.calledBy?.load ?? null, ask.calledBy?.step ?? null,
+      ], // prettier-ignore
     )
     const { id } = rows[0]!
     await enqueue(client, id)

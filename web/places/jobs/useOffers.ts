@@ -1,5 +1,6 @@
 import { useMemo } from 'react'
 import { routes } from '../../../contract/routes'
+import { connectorOf } from '../../../core/connection/connection'
 import { isRelation } from '../../../core/catalog/datasetKinds'
 import { useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
@@ -17,6 +18,10 @@ export function useOffers(connectionAt: (path: FieldPath) => string | undefined 
   const datasets = useAnswer(routes.datasets, { query: { environment, limit: 1000 } })
   return useMemo(
     () => (names, path) => {
+      if (names === 'connection')
+        return (connections.data ?? [])
+          .filter(({ kind }) => connectorOf(kind).holds !== 'nothing')
+          .map(({ name }) => name)
       if (names === 'job') return (jobs.data ?? []).map(({ name }) => name)
       if (names === 'control') return (controls.data ?? []).map(({ name }) => name)
       if (names === 'table') {
