@@ -1,9 +1,7 @@
 import { writeOnAtAllCosts } from '../engine/context/tell'
 import { UsageError } from './usage'
-import { readFileSync } from 'node:fs'
-import { dirname, join } from 'node:path'
 import { argv, exit } from 'node:process'
-import { fileURLToPath } from 'node:url'
+import { versionOf } from './version'
 import { didYouMean } from '../core/expression/nearest'
 
 const usage = `Mattock: see every load before it runs; prove every load after it ran.
@@ -72,9 +70,7 @@ async function main(): Promise<number> {
 const commands = [...usage.matchAll(/^ {2}\.\/mattock (\w+)/gm)].map(([, name]) => name!)
 
 function version(): number {
-  const project = join(dirname(fileURLToPath(import.meta.url)), '..')
-  const { version } = JSON.parse(readFileSync(join(project, 'package.json'), 'utf8')) as { version: string }
-  process.stdout.write(`${version}\n`)
+  process.stdout.write(`${versionOf()}\n`)
   return 0
 }
 

@@ -8,6 +8,7 @@ import { startWorker } from '../engine/queue/worker'
 import { endHard, endHardOnFaults, endWithParent } from './hard'
 import { keep, sayWeGoOn } from './keep'
 import { UsageError } from './usage'
+import { versionOf } from './version'
 import { dataFolder, running } from './state'
 
 const program = fileURLToPath(new URL('./main.js', import.meta.url))
@@ -68,7 +69,11 @@ async function work(url: string, data: string, capacity: number): Promise<void> 
     planner ??= planApart({ entry: program, processes: 1, log: (message) => engine.log.warn(message) })
     return planner.ask({ person }, 'makePlan', ask)
   }
-  const working = await startWorker(engine, capacity, { apart: { program, env: process.env }, endHard })
+  const working = await startWorker(engine, capacity, {
+    version: versionOf(),
+    apart: { program, env: process.env },
+    endHard,
+  })
   await ended
   // a database that is away holds nobody up: others take over what fell silent
   setTimeout(() => endHard('its loads did not end in time'), workerEndsWithin + 1500)

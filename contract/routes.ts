@@ -12,6 +12,7 @@ import { runControlRoutes } from './runControls'
 import { jobEffectSchema, planRoutes } from './plans'
 import { route } from './route'
 import * as s from './shapes'
+import { workerRoutes } from './workers'
 import { tryRoutes } from './tries'
 
 /** With what a start is asked for, so that one that is asked for twice is one run. */
@@ -39,6 +40,7 @@ export const routes = {
   ...runControlRoutes,
   ...planRoutes,
   ...tryRoutes,
+  ...workerRoutes,
   session: route({
     method: 'get',
     path: '/api/session',

@@ -318,6 +318,10 @@ export const worker = mattock.table('worker', {
   load: doublePrecision('load').notNull().default(0),
   /** It takes nothing more. */
   draining: boolean('draining').notNull().default(false),
+  /** Of which Mattock it is. */
+  version: text('version').notNull().default(''),
+  /** Loads that it ended in the last hour. */
+  lastHour: integer('last_hour').notNull().default(0),
   /** Loads that it works on, as it said at its last beat. */
   holding: bigint('holding', { mode: 'number' })
     .array()

@@ -57,6 +57,7 @@ export const places: readonly Place[] = [
     room: 'Build',
     load: () => import('./places/connections/Connections'),
   },
+  { path: '/workers', name: 'Workers', room: 'Ship', load: () => import('./places/workers/Workers') },
   { path: '/people', name: 'People', room: 'Ship', load: () => import('./places/people/People') },
   { path: '/runs/:id', load: () => import('./places/run/Run') },
   { path: '/control/:name', load: () => import('./places/control/ControlTable') },

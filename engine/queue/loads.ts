@@ -28,6 +28,8 @@ export interface LoadWork {
   readonly active: Map<number, Held>
   /** How a load is run in a process of its own; undefined where none can be begun. */
   readonly apart: Apart | undefined
+  /** Told of each load that has come to its end here. */
+  readonly ended?: () => void
 }
 
 /**
@@ -49,6 +51,7 @@ export async function workLoad(
     const next = await (ended.state === 'awaits'
       ? giveUp(work, started, ended, more)
       : finish(work, started, ended, more))
+    work.ended?.()
     await point('finished')
     return next
   } finally {

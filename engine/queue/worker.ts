@@ -8,6 +8,7 @@ import { tidy } from '../keeping/keep'
 import type { Apart } from './apart'
 import { every } from './every'
 import { decidePart } from '../running/decide'
+import { lastHour } from './lastHour'
 import { end, type Held, type LoadWork } from './loads'
 import { takeLoads, type Taking } from './taking'
 
@@ -18,6 +19,8 @@ export interface Worker {
 }
 
 export interface WorkerOptions {
+  /** Of which Mattock it is. */
+  readonly version?: string
   /** How a load is run in a process of its own. */
   readonly apart?: Apart
   /** Ends this process at once: what it held is with others, or soon will be. */
@@ -36,19 +39,21 @@ export async function startWorker(
 ): Promise<Worker> {
   // surveys, tries and the like, beside the loads
   const others = Math.ceil(capacity / 2)
+  const { version = '' } = options
+  const hour = lastHour()
   const threads = Number(process.env.UV_THREADPOOL_SIZE ?? 4)
   const wanted = (capacity + others) * 4
   if (threads < wanted)
     throw new Error(`a worker of ${capacity} loads needs UV_THREADPOOL_SIZE of at least ${wanted}, set before Node starts`) // prettier-ignore
   const { rows } = await engine.db.$client.query<{ id: number }>(
-    'insert into mattock.worker (host, pid, capacity) values ($1, $2, $3) returning id',
-    [hostname(), process.pid, capacity],
+    'insert into mattock.worker (host, pid, capacity, version) values ($1, $2, $3, $4) returning id',
+    [hostname(), process.pid, capacity, version],
   )
   const id = rows[0]!.id
   const active = new Map<number, Held>()
   const surveys = new Map<number, AbortController>()
   const tries = new Map<number, AbortController>()
-  const loads: LoadWork = { engine, worker: id, active, apart: options.apart }
+  const loads: LoadWork = { engine, worker: id, active, apart: options.apart, ended: hour.note }
   const queue = await startQueue({
     connectionString: engine.databaseUrl,
     concurrency: others,
@@ -72,8 +77,9 @@ export async function startWorker(
   const { silence } = engine.limits
   const beat = every(engine, 'the heartbeat', silence / 5, async () => {
     await engine.db.$client.query(
-      `insert into mattock.worker (id, host, pid, capacity, memory, load, holding) values ($1, $2, $3, $4, $5, $6, $7)
-       on conflict (id) do update set beat_at = clock_timestamp(), memory = excluded.memory, load = excluded.load, holding = excluded.holding`,
+      `insert into mattock.worker (id, host, pid, capacity, memory, load, holding, version, last_hour) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+       on conflict (id) do update set beat_at = clock_timestamp(), memory = excluded.memory, load = excluded.load, holding = excluded.holding,
+         last_hour = excluded.last_hour`,
       [
         id,
         hostname(),
@@ -82,6 +88,8 @@ export async function startWorker(
         process.resourceUsage().maxRSS * 1024,
         active.size,
         [...active.keys()],
+        version,
+        hour.count(),
       ],
     )
   })

@@ -9,6 +9,7 @@ import { keepingHandlers } from './keeping'
 import { planHandlers } from './plans'
 import { rejectHandlers } from './rejects'
 import { markHandlers } from './marks'
+import { workerHandlers } from './workers'
 import { runControlHandlers } from './runControls'
 import { runHandlers } from './runs'
 import { sessionHandlers } from './session'
@@ -26,6 +27,7 @@ export const handlers: Handlers = {
   ...planHandlers,
   ...runHandlers,
   ...markHandlers,
+  ...workerHandlers,
   ...runControlHandlers,
   ...rejectHandlers,
   ...documentHandlers,
