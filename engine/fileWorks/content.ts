@@ -74,17 +74,34 @@ export interface MadeFile {
   readonly own: string
 }
 
+/** Folders that files are put into: each is looked through once, and put on the disk once all are named. */
+export interface Folders {
+  readonly swept: Map<string, Promise<void>>
+  readonly named: Set<string>
+}
+
+export const newFolders = (): Folders => ({ swept: new Map(), named: new Set() })
+
+/** Puts the names of files on the disk: before this they may be gone after a fall of the machine. */
+export async function settle({ named }: Folders): Promise<void> {
+  for (const folder of named) await flush(folder)
+  named.clear()
+}
+
 /** Makes room for a file of a store; what earlier attempts left in its folder is taken away. */
 export async function makeRoom(
   store: FileStore,
   path: string,
   context: StepContext,
-  mark: number,
+  { folders, mark }: { readonly folders: Folders; readonly mark: number },
 ): Promise<MadeFile> {
   const full = await placeFor(store, path)
   const folder = dirname(full)
+  let swept = folders.swept.get(folder)
+  if (!swept) folders.swept.set(folder, (swept = sweepTemporaries(folder, context)))
+  await swept
+  folders.named.add(folder)
   const own = `${folder}/${temporaryName(context)}.${mark}`
-  await sweepTemporaries(folder, context)
   await rm(own, { force: true })
   return { full, own }
 }
@@ -116,7 +133,6 @@ export async function nameFile(
     })
     await rm(own, { force: true })
   }
-  await flush(dirname(full))
   await point('file-named')
 }
 

@@ -1,5 +1,5 @@
 import { inBatches } from '../context/inBatches'
-import { contentOf, contentOfTaken, copyFile, makeRoom } from './content'
+import { contentOf, contentOfTaken, copyFile, makeRoom, newFolders, settle, type Folders } from './content'
 import { recordFile, type FilesAtWork, type FileWorker } from './definition'
 import type { TakenFile } from './taken'
 import { insideStore } from '../connectors/files/store'
@@ -28,8 +28,12 @@ export async function placesOf(work: FilesAtWork): Promise<Copied[]> {
 }
 
 /** Copies one file; returns what it holds. */
-export async function copyOne({ context, spec, into }: FilesAtWork, { file, target }: Copied, mark: number) {
-  const place = await makeRoom(into!.store, target, context, mark)
+export async function copyOne(
+  { context, spec, into }: FilesAtWork,
+  { file, target }: Copied,
+  room: { readonly folders: Folders; readonly mark: number },
+) {
+  const place = await makeRoom(into!.store, target, context, room)
   return await copyFile(file, place, target, spec.exists === 'replace', context)
 }
 
@@ -41,12 +45,14 @@ export const copy: FileWorker = {
       work,
       places.map(({ file, target }) => ({ target, size: file.size, content: () => contentOf(file.full, context.signal) })), // prettier-ignore
     )
+    const folders = newFolders()
     await inBatches([...places.entries()], width, async ([mark, { file, target }]) => {
       const at = { store: into!.store.name, path: target }
       if (there.has(target))
         recordFile(work, file, await contentOfTaken(file, context.signal), 'same', { at })
-      else recordFile(work, file, await copyOne(work, { file, target }, mark), 'copied', { at })
+      else recordFile(work, file, await copyOne(work, { file, target }, { folders, mark }), 'copied', { at })
     })
+    await settle(folders)
     said(work)
   },
 }

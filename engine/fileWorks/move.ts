@@ -1,5 +1,5 @@
 import { insideStore } from '../connectors/files/store'
-import { contentOf } from './content'
+import { contentOf, newFolders, settle } from './content'
 import { copyOne, placesOf } from './copy'
 import { hasTaken } from './covered'
 import type { FileWorker } from './definition'
@@ -16,11 +16,14 @@ export const move: FileWorker = {
       places.map(({ file, target }) => ({ target, size: file.size, content: () => contentOf(file.full, context.signal) })), // prettier-ignore
     )
     const to = (path: string) => ({ store: into!.store.name, path: targets.get(path)! })
+    const folders = newFolders()
     await takeAway(work, {
       did: 'moved',
       before: async ({ file }, mark) => {
         const at = to(file.path)
-        if (!there.has(at.path)) await copyOne(work, { file, target: at.path }, mark)
+        if (!there.has(at.path)) await copyOne(work, { file, target: at.path }, { folders, mark })
+        // it is there for good before the first one is gone
+        await settle(folders)
         return at
       },
       to: ({ file }) => to(file.path),

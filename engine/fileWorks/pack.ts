@@ -4,7 +4,16 @@ import { inBatches } from '../context/inBatches'
 import { stepFault } from '../context/step'
 import { flush } from '../writing/place'
 import { archiveOf } from './archives'
-import { contentOfStream, contentOfTaken, isAsItWas, makeRoom, nameFile, type Content } from './content'
+import {
+  contentOfStream,
+  contentOfTaken,
+  isAsItWas,
+  makeRoom,
+  newFolders,
+  settle,
+  nameFile,
+  type Content,
+} from './content'
 import { recordFile, type FileWorker } from './definition'
 import { nameBelow, oneEach, width } from './targets'
 import { said } from './words'
@@ -49,7 +58,8 @@ export const pack: FileWorker = {
       if (spec.exists === 'fail')
         stepFault('file-exists', `${path} is there with other content`, 'take it away, or set exists: replace')
     }
-    const place = await makeRoom(into!.store, path, context, 0)
+    const folders = newFolders()
+    const place = await makeRoom(into!.store, path, context, { folders, mark: 0 })
     try {
       await archive.write(
         place.own,
@@ -63,6 +73,7 @@ export const pack: FileWorker = {
       if (!holds(await contentsOf(place.own, path, signal), keys))
         stepFault('lost-bytes', `${path} does not read back as it was written`, 'look at the disk, then rerun')
       await nameFile(place, path, spec.exists === 'replace', context)
+      await settle(folders)
     } finally {
       await rm(place.own, { force: true })
     }

@@ -1,6 +1,15 @@
 import { rm } from 'node:fs/promises'
 import { archiveOf } from './archives'
-import { contentOfStream, isWritten, makeRoom, nameFile, writeStream, type Content } from './content'
+import {
+  contentOfStream,
+  isWritten,
+  makeRoom,
+  newFolders,
+  settle,
+  nameFile,
+  writeStream,
+  type Content,
+} from './content'
 import { recordFile, type FileWorker } from './definition'
 import type { TakenFile } from './taken'
 import { alreadyThere, below, nameBelow, oneEach } from './targets'
@@ -45,17 +54,19 @@ export const unpack: FileWorker = {
         did,
         { at: at(entry) },
       )
+    const folders = newFolders()
+    const known = new Map(entries.map((entry) => [`${entry.archive.path}\n${entry.path}`, entry]))
     let mark = 0
     for (const archive of files)
       await archiveOf(archive.path).read(
         archive,
         async (path, stream) => {
-          const entry = entries.find((one) => one.archive === archive && one.path === path)!
+          const entry = known.get(`${archive.path}\n${path}`)!
           if (there.has(entry.target)) {
             await contentOfStream(stream, signal)
             return record(entry, 'same')
           }
-          const place = await makeRoom(into!.store, entry.target, context, mark++)
+          const place = await makeRoom(into!.store, entry.target, context, { folders, mark: mark++ })
           try {
             await writeStream(stream, place.own, signal)
             await isWritten(place.own, entry.target, entry.content, signal)
@@ -67,6 +78,7 @@ export const unpack: FileWorker = {
         },
         signal,
       )
+    await settle(folders)
     said(work)
   },
 } // prettier-ignore
