@@ -21,7 +21,7 @@ const into = z.strictObject({
     .describe(
       'the folder that the files are put into, by their names; the top of the store where it is left out',
     ),
-  file: template({ as: 'path', column: 'archive' })
+  file: template({ as: 'path', label: 'archive', column: 'archive', rare: true })
     .optional()
     .describe('pack: the archive; .zip, .tar.gz, or .gz for one file'),
 })
@@ -69,7 +69,7 @@ export const files = defineStep({
         .describe(
           'a file is taken away only where each of these steps loaded it, or copied it whole, in this run, and it is still as it was; others stay, and are told',
         ),
-      keep_folders: field(z.boolean(), { rare: true, when: (beside) => workOf(beside).into !== 'nothing' })
+      keep_folders: field(z.boolean(), { rare: true, label: 'folders', when: (beside) => workOf(beside).into !== 'nothing' })
         .default(false)
         .describe('below where they are put they keep their folders; else only their names'),
       exists: field(z.enum(['fail', 'replace']), {

@@ -54,12 +54,12 @@ export default function Workers(): ReactElement {
       { id: 'doing', title: 'does now', width: 'minmax(240px, 3fr)', cell: (worker) => <Doing worker={worker} /> },
       { id: 'busy', title: 'busy', width: '72px', number: true, cell: ({ loads, capacity }) => <>{loads.length} <span className="soft">of {capacity}</span></>, value: ({ loads }) => loads.length },
       { id: 'hour', title: 'last hour', width: '84px', number: true, cell: ({ lastHour }) => numberText(lastHour), value: ({ lastHour }) => lastHour },
-      { id: 'memory', title: 'memory', width: '80px', number: true, cell: ({ memory }) => bytesText(memory), value: ({ memory }) => memory },
+      { id: 'memory', title: 'memory', width: '96px', number: true, cell: ({ memory }) => bytesText(memory), value: ({ memory }) => memory },
       { id: 'beat', title: 'heard of', width: '96px', cell: ({ beatAt, silent }) => <span className={silent ? 'bad' : undefined}>{secondsSince(beatAt) < 5 ? 'now' : `${lengthText(secondsSince(beatAt))} ago`}</span>, value: ({ beatAt }) => beatAt },
       { id: 'started', title: 'since', width: '112px', cell: ({ startedAt }) => timeText(startedAt), value: ({ startedAt }) => startedAt },
       { id: 'version', title: 'version', width: '72px', cell: ({ version }) => version, value: ({ version }) => version },
       ...(mayDrain
-        ? [{ id: 'drain', title: '', width: '112px', cell: (worker: Worker) => <Button variant="text" aria-label={`${worker.draining ? 'let take again' : 'drain'} worker ${worker.id}`} onClick={() => drain(worker)}>{worker.draining ? 'Take again' : 'Drain'}</Button> }]
+        ? [{ id: 'drain', title: 'drain', width: '112px', cell: (worker: Worker) => <Button variant="text" aria-label={`${worker.draining ? 'let take again' : 'drain'} worker ${worker.id}`} onClick={() => drain(worker)}>{worker.draining ? 'Take again' : 'Drain'}</Button> }]
         : []),
     ]
   }, [mayDrain, mutate])
