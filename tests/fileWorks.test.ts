@@ -237,6 +237,26 @@ describe('what takes files away', () => {
     expect(readdirSync(bench.drop)).toEqual(['real.txt'])
   })
 
+  it('of which several take away the same does it once', async () => {
+    for (let i = 0; i < 30; i++) bench.writeFile(`all/${i}.txt`, `${i}`)
+    const id = await bench.load(`
+mattock: job/1
+name: both
+title: Both
+parts:
+  - once:
+      - {id: keep, files: {do: copy, from: {store: drop, files: 'all/*'}, into: {store: shelf}}}
+  - each: {roster: {rows: [{n: 1}, {n: 2}, {n: 3}]}, at_once: 3}
+    do:
+      - {id: clear, files: {do: delete, from: {store: drop, files: 'all/*'}, covered_by: [keep], missing: go-on}}
+      - {id: tell, log: {text: '{row.n}'}}
+`)
+    const { error, records } = await outcome(id, 'clear')
+    expect(error).toBe(undefined)
+    expect(records.filter(({ did }) => did === 'deleted')).toHaveLength(30)
+    expect(tree(bench.drop)).toEqual({})
+  })
+
   it('goes by what an earlier run of the same loads covered, where it is run again', async () => {
     bench.writeFile('a.csv', 'id\n1\n')
     bench.writeFile('b.csv', 'id\nnot a number\n')

@@ -1,3 +1,4 @@
+import { stat } from 'node:fs/promises'
 import type { FileRecord } from '../../database/schema'
 import { contentOfTaken, type Content } from './content'
 import { inBatches } from '../context/inBatches'
@@ -24,7 +25,11 @@ export async function judgeCovered(work: FilesAtWork): Promise<Judged[]> {
   const covered = await coveredBy(work, steps)
   const judged: Judged[] = []
   await inBatches(files, width, async (file) => {
-    const content = await contentOfTaken(file, context.signal)
+    const content = await contentOfTaken(file, context.signal).catch(async (error: Error) => {
+      // another may have taken it away since it was listed
+      if (await stat(file.full).then(() => true, () => false)) throw error // prettier-ignore
+    })
+    if (!content) return
     const reasons = steps.flatMap((step) => {
       const prints = covered.get(`${step}\n${store.name}\n${file.path}`)
       if (!prints) return [`not covered by ${step}`]

@@ -1,8 +1,10 @@
 import { realpath, unlink } from 'node:fs/promises'
-import { dirname, join } from 'node:path'
+import { basename, dirname, join } from 'node:path'
+import { fail } from '../../core/fault'
+import type { FileStore } from '../connectors/files/store'
 import { point } from '../context/points'
 import { stopped } from '../context/step'
-import { flush } from '../writing/place'
+import { flush, isBelow } from '../writing/place'
 import { isAsItWas } from './content'
 import { earlierIntents, judgeCovered, keepIntents, type Intent, type Judged } from './covered'
 import { recordFile, type FilesAtWork } from './definition'
@@ -33,7 +35,13 @@ export async function takeAway(work: FilesAtWork, { did, before, to, arrived }: 
   if (!context.aside)
     await keepIntents(work, [
       ...gone,
-      ...free.map((one) => ({ path: one.file.path, size: one.file.size, modified: one.file.modified, sha256: one.content.sha256, at: to(one) })),
+      ...free.map((one) => ({
+        path: one.file.path,
+        size: one.file.size,
+        modified: one.file.modified,
+        sha256: one.content.sha256,
+        at: to(one),
+      })),
     ])
   await point('take-away')
   const folders = new Set<string>()
@@ -42,20 +50,42 @@ export async function takeAway(work: FilesAtWork, { did, before, to, arrived }: 
     if (context.signal.aborted || !(await context.stillMine())) throw stopped()
     const at = await before(one, mark)
     if (context.aside) {
-      recordFile(work, file, content, 'left', { ...(at ? { at } : {}), why: 'in a try nothing is taken away' })
+      recordFile(work, file, content, 'left', {
+        ...(at ? { at } : {}),
+        why: 'in a try nothing is taken away',
+      })
       continue
     }
     if (!(await isAsItWas(file))) {
       recordFile(work, file, content, 'left', { why: 'changed while it was dealt with' })
       continue
     }
-    // a link is taken away itself, not what it leads to
-    const folder = await realpath(dirname(join(await work.store.real(), file.path)))
-    await unlink(join(folder, file.path.split('/').at(-1)!))
+    const folder = await unlinked(work.store, file.path)
+    if (folder === undefined) {
+      recordFile(work, file, content, 'left', { why: 'gone meanwhile, and not by this step' })
+      continue
+    }
     folders.add(folder)
     await point('file-taken')
     recordFile(work, file, content, did, at ? { at } : {})
   }
   for (const folder of folders) await flush(folder)
   said(work)
+}
+
+/**
+ * Takes a file of a store away: a link itself, not what it leads to. Returns its folder; undefined where it is gone already.
+ * @throws FaultError `path` where its folder leads out of the store by now
+ */
+async function unlinked(store: FileStore, path: string): Promise<string | undefined> {
+  const root = await store.real()
+  try {
+    const folder = await realpath(dirname(join(root, path)))
+    if (!isBelow(root, folder)) fail('path', `"${path}" leads out of the store ${store.name}`)
+    await unlink(join(folder, basename(path)))
+    return folder
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined
+    throw error
+  }
 } // prettier-ignore

@@ -21,7 +21,13 @@ export const files: StepRunner<StepSpec<'files'>> = {
     const found = await new Lister(store).find(from.pattern)
     const root = await store.real()
     const listed: TakenFile[] = []
-    await inBatches(found, 16, async ({ path, size, modified }) => void listed.push({ path, full: await insideStore(store, path, root), size, modified })) // prettier-ignore
+    await inBatches(found, 16, async ({ path, size, modified }) => {
+      const full = await insideStore(store, path, root).catch((error: NodeJS.ErrnoException) => {
+        // gone since it was listed
+        if (error.code !== 'ENOENT') throw error
+      })
+      if (full !== undefined) listed.push({ path, full, size, modified })
+    })
     const into = fileWorks[spec.do].into === 'nothing' ? undefined : await opened('into.store')
     const work: FilesAtWork = {
       context,

@@ -32,7 +32,8 @@ export async function placeFor(store: FileStore, path: string): Promise<string> 
   return join(folder, basename(full))
 }
 
-const isBelow = (root: string, path: string): boolean => path === root || path.startsWith(root + sep)
+/** Does a path lie in a folder, links followed in both? */
+export const isBelow = (root: string, path: string): boolean => path === root || path.startsWith(root + sep)
 
 /** No two attempts share one, and a try none with a run. */
 export const temporaryName = ({ load, attempt, step, aside, installation }: StepContext): string =>
