@@ -65,9 +65,12 @@ async function setUp(): Promise<void> {
   await server.rows(`create role marked login password '${marker}-password'`)
   await server.rows(`grant all on database ${at.pathname.slice(1)} to marked`)
   await server.rows(`grant all on schema public to marked`)
-  for (const [name, kind] of [['things', 'service'], ['marked', 'postgres'], ['refused', 'postgres']] as const)
+  for (const [name, kind] of [['things', 'service'], ['marked', 'postgres'], ['refused', 'postgres'], ['alarms', 'webhook'], ['post', 'mail']] as const)
     await keeper.call(routes.addConnection, { body: { name, kind, title: name, cap: null } }) // prettier-ignore
   await keeper.call(routes.saveSettings, { params: { name: 'things', environment: 'dev' }, body: { settings: settings(), secret: `${marker}-token` } }) // prettier-ignore
+  await keeper.call(routes.saveSettings, { params: { name: 'alarms', environment: 'dev' }, body: { settings: { address: `${base}/events` }, secret: `${marker}-key` } }) // prettier-ignore
+  const post = { host: '127.0.0.1', port: 9, security: 'none', user: 'loads', from: 'a@ostrel.example' }
+  await keeper.call(routes.saveSettings, { params: { name: 'post', environment: 'dev' }, body: { settings: post, secret: `${marker}-mail` } }) // prettier-ignore
   const place = { host: at.hostname, port: Number(at.port), database: at.pathname.slice(1) }
   await keeper.call(routes.saveSettings, { params: { name: 'marked', environment: 'dev' }, body: { settings: { ...place, user: 'marked' }, secret: `${marker}-password` } }) // prettier-ignore
   await keeper.call(routes.saveSettings, { params: { name: 'refused', environment: 'dev' }, body: { settings: { ...place, user: 'nobody' }, secret: `${marker}-wrong` } }) // prettier-ignore
@@ -83,6 +86,8 @@ parts:
         transfer:
           from: {service: things, path: /rows}
           into: {connection: marked, table: public.things, write: replace-all}
+      - id: told
+        notify: {webhook: {on: alarms, text: loaded}}
       - id: fails
         sql: {on: refused, text: 'select 1'}
 `
@@ -100,12 +105,13 @@ describe('a secret', () => {
     })
     run = await startRun(server.engine, { plan: id, by: 'test' })
     await server.ended(run)
-    for (const name of ['things', 'marked', 'refused'])
+    for (const name of ['things', 'marked', 'refused', 'alarms', 'post'])
       await server.keeper.call(routes.testConnection, { params: { name }, body: { environment: 'dev' } })
     for (const connection of ['things', 'marked'])
       await server.keeper.call(routes.startSurvey, { body: { environment: 'dev', connection, scope: { include: [], exclude: [], prefix: '' } } as never }) // prettier-ignore
     await new Promise((resolve) => setTimeout(resolve, 1500))
     expect(heard.some((headers) => headers.authorization === `Bearer ${marker}-token` && headers['x-key'] === `${marker}-header`)).toBe(true) // prettier-ignore
+    expect(heard.some(({ signature }) => signature !== undefined)).toBe(true)
     expect(await server.own('select state, error from mattock.load where run_id = $1', [run])).toMatchObject([{ state: 'failed', error: { step: 'fails' } }]) // prettier-ignore
     expect(await server.rows('select id::int from public.things')).toEqual([{ id: 1 }])
   })
