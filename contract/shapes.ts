@@ -1,6 +1,5 @@
-import { checkKinds } from '../core/job/checks'
 import { fileDeeds } from '../core/job/fileWorks'
-import { stepKinds } from '../core/job/steps'
+import { checkKindSchema, stepKindSchema } from './kinds'
 import { z } from 'zod'
 import { roleNames } from '../core/rights'
 import { connectionKinds } from '../core/connection/connection'
@@ -134,7 +133,7 @@ export const outlineStepSchema = z.object({
   ...orderShape,
   id: z.string(),
   title: z.string(),
-  kind: z.enum(stepKinds),
+  kind: stepKindSchema,
   off: z.boolean(),
   note: z.string().nullable(),
   /** Settings that are no expressions, in words. */
@@ -315,7 +314,7 @@ export const fileRecordSchema = z.object({
   why: z.string().optional().describe('why it stays'),
 })
 export const checkRecordSchema = z.object({
-  kind: z.enum(checkKinds),
+  kind: checkKindSchema,
   text: z.string().describe('the check in words'),
   holds: z.boolean().describe('does it hold?'),
   why: z.string().optional().describe('why it does not hold'),

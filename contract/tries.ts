@@ -1,4 +1,4 @@
-import { stepKinds } from '../core/job/steps'
+import { stepKindSchema } from './kinds'
 import { z } from 'zod'
 import { id, numberInAddress } from './common'
 import { route } from './route'
@@ -45,7 +45,7 @@ const tryStepSchema = z.object({
   position: z.number(),
   step: z.string(),
   title: z.string(),
-  kind: z.enum(stepKinds),
+  kind: stepKindSchema,
   hold: z.boolean(),
   state: stateSchema,
   milliseconds: z.number().nullable(),

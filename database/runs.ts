@@ -327,6 +327,10 @@ export const worker = mattock.table('worker', {
     .array()
     .notNull()
     .default(sql`'{}'`),
+  /** When it said so. */
+  heldAt: when('held_at')
+    .notNull()
+    .default(sql`now()`),
 })
 
 /** Slices that were ever loaded, so that a plan need not look through a job's whole history. */

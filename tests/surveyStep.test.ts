@@ -2,17 +2,18 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { stopRun } from '../engine/running/controls'
 import { saveJob } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
+import type { Worker } from '../engine/queue/worker'
 import { startRun } from '../engine/running/runs'
-import { startSurvey } from '../engine/survey/survey'
 import { testBench, type TestBench } from './support/bench'
 import { until } from './support/faults'
 
 // Surveys as steps of a job, on a real store with a real worker.
 
 let bench: TestBench
+let worker: Worker
 beforeAll(async () => {
   bench = await testBench()
-  await bench.worker(2)
+  worker = await bench.worker(2)
 })
 afterAll(() => bench.close())
 
@@ -46,9 +47,11 @@ describe('a survey as a step', () => {
   })
 
   it('waits for another survey of the same connection, and is stopped with its run', async () => {
-    const survey = await startSurvey(bench.engine, { connection: 'drop', environment: 'dev', scope: { include: [], exclude: [], prefix: '' }, by: 'ana' }) // prettier-ignore
-    await bench.own(`select graphile_worker.remove_job($1)`, [`survey:${survey}`])
-    await bench.own(`update mattock.survey set state = 'running' where id = $1`, [survey])
+    // one that a worker works on, and that does not end
+    const [{ id: survey }] = (await bench.own(
+      `insert into mattock.survey (environment, connection, scope, by, state, worker) values ('dev', 'drop', '{}', 'ana', 'running', $1) returning id`,
+      [worker.id],
+    )) as [{ id: number }]
     const { job } = await saveJob(bench.engine, document('accept: all'), { by: 'test' })
     const { id } = await makePlan(bench.engine, { job, environment: 'dev', parameters: {}, by: 'test' })
     const run = await startRun(bench.engine, { plan: id, by: 'test' })

@@ -149,7 +149,12 @@ export const changes = {
   finish: (machine: Machine, [part, at]: At, state: 'done' | 'failed' | 'skipped' | 'stopped' | 'held') =>
     advance(
       withPart(machine, part, (old) =>
-        withLoads(old, (load, i) => (i === at && load.state === 'running' ? { ...load, state } : load)),
+        withLoads(old, (load, i) =>
+          i === at && load.state === 'running'
+            ? // nobody lets a run go on that is being stopped
+              { ...load, state: state === 'held' && machine.stopping ? 'stopped' : state }
+            : load,
+        ),
       ),
     ),
   giveBack: (machine: Machine, [part, at]: At): Machine =>

@@ -78,7 +78,7 @@ export async function startWorker(
   const beat = every(engine, 'the heartbeat', silence / 5, async () => {
     await engine.db.$client.query(
       `insert into mattock.worker (id, host, pid, capacity, memory, load, holding, version, last_hour) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
-       on conflict (id) do update set beat_at = clock_timestamp(), memory = excluded.memory, load = excluded.load, holding = excluded.holding,
+       on conflict (id) do update set beat_at = clock_timestamp(), held_at = clock_timestamp(), memory = excluded.memory, load = excluded.load, holding = excluded.holding,
          last_hour = excluded.last_hour`,
       [
         id,
