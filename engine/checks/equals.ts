@@ -1,6 +1,7 @@
 import type { CheckSpec } from '../../core/job/checks'
 import { sameNumber } from '../../core/value'
 import { openPostgres } from '../connectors/connections'
+import { cancelOn } from '../context/cancelling'
 import { holds, type Checker } from './definition'
 import { oneRow, type WrittenValue } from './oneRow'
 
@@ -12,8 +13,7 @@ export const equals: Checker<CheckSpec<'equals'>> = {
     const mine = await oneRow(client, outcome, on, await own(here.text), here.values)
     const pool = await openPostgres(context.engine, source, context.environment)
     const theirs = await pool.connect()
-    const cancel = () => void pool.query('select pg_cancel_backend($1)', [(theirs as unknown as { processID: number }).processID]).catch(() => {}) // prettier-ignore
-    context.signal.addEventListener('abort', cancel)
+    const letGo = cancelOn(context.signal, pool, theirs)
     try {
       await theirs.query(`begin read only; set local timezone to 'UTC'`)
       const given = await oneRow(theirs, outcome, source, there.text, there.values)
@@ -27,7 +27,7 @@ export const equals: Checker<CheckSpec<'equals'>> = {
         ? holds
         : { why: other.join('; '), advice: 'look what is missing here, or came twice' }
     } finally {
-      context.signal.removeEventListener('abort', cancel)
+      letGo()
       await theirs.query('rollback').catch(() => {})
       theirs.release()
     }

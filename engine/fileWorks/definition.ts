@@ -11,8 +11,6 @@ export interface FilesAtWork {
   readonly context: StepContext
   readonly spec: StepSpec<'files'>
   readonly store: FileStore
-  /** The pattern that they match. */
-  readonly pattern: string
   readonly files: readonly TakenFile[]
   /** Where they are put; a folder's path is '' for the top of the store. */
   readonly into?: { readonly store: FileStore; readonly folder: string; readonly file: string | undefined }

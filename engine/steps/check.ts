@@ -3,6 +3,7 @@ import { checkStep, failWhere } from '../checks'
 import type { CheckedAlone } from '../checks/definition'
 import { openPostgres } from '../connectors/connections'
 import { qualified, tableOf } from '../connectors/postgres/tables'
+import { cancelOn } from '../context/cancelling'
 import { stopped } from '../context/step'
 import { literal } from '../duck/duck'
 import type { StepRunner } from './definition'
@@ -15,9 +16,7 @@ export const check: StepRunner<StepSpec<'check'>> = {
     const pool = await openPostgres(engine, on, environment)
     const place = aside ? await aside.database(pool, on).reading(table) : table
     const client = await pool.connect()
-    const { processID } = client as unknown as { processID: number }
-    const cancel = () => void pool.query('select pg_cancel_backend($1)', [processID]).catch(() => {})
-    signal.addEventListener('abort', cancel)
+    const letGo = cancelOn(signal, pool, client)
     try {
       if (signal.aborted) throw stopped()
       // a check changes nothing, and sees one state of the database
@@ -41,7 +40,7 @@ export const check: StepRunner<StepSpec<'check'>> = {
         )
       if (on_failure === 'stop') failWhere(records)
     } finally {
-      signal.removeEventListener('abort', cancel)
+      letGo()
       await client.query('rollback').catch(() => {})
       client.release()
     }

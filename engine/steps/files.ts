@@ -33,7 +33,6 @@ export const files: StepRunner<StepSpec<'files'>> = {
       context,
       spec,
       store,
-      pattern: from.pattern,
       files: listed.sort((a, b) => (a.path < b.path ? -1 : 1)),
       ...(into && {
         into: {
