@@ -40,7 +40,7 @@ describe('a plan in a terminal', () => {
 })
 
 describe('a run in a terminal', () => {
-  const balance = { read: 1200, written: 1000, unchanged: 150, rejected: 50, filtered: 0 }
+  const balance = { read: 1200, written: 1000, unchanged: 150, rejected: 50, filtered: 0, merged: 0 }
   const document = (more: object = {}) =>
     ({
       run: 9,

@@ -1,3 +1,4 @@
+import { outcomes } from '../core/balance/balance'
 import type { Answer } from '../contract/route'
 import type { routes } from '../contract/routes'
 
@@ -44,7 +45,8 @@ export function runText({
     .filter(([, count]) => count > 0)
     .map(([name, count]) => `${n(count)} ${name}`)
     .join(', ')
-  const sum = `${n(balance.read)} read = ${n(balance.written)} written + ${n(balance.unchanged)} unchanged + ${n(balance.rejected)} rejected + ${n(balance.filtered)} filtered`
+  const terms = outcomes.filter((name) => name !== 'merged' || balance.merged > 0)
+  const sum = `${n(balance.read)} read = ${terms.map((name) => `${n(balance[name])} ${name}`).join(' + ')}`
   return `run ${run} of ${job} in ${environment}: ${state} (${counts})\n${sum}${balance.balanced ? '' : '  DOES NOT BALANCE'}\n`
 }
 

@@ -9,6 +9,7 @@ import { markRoutes } from './marks'
 import { mappingSchema } from './mapping'
 import { keepingRoutes } from './keeping'
 import { runControlRoutes } from './runControls'
+import { stepKindSchema } from './kinds'
 import { jobEffectSchema, planRoutes } from './plans'
 import { route } from './route'
 import * as s from './shapes'
@@ -27,6 +28,23 @@ const pressing = {
     .boolean()
     .optional()
     .describe('run what was run before, knowingly; else that is the fault already-started'),
+}
+
+/** Which loads a rerun brings back, and where each begins. */
+const again = {
+  loads: z
+    .array(numberInBody)
+    .max(10_000)
+    .optional()
+    .describe(
+      'ids of loads of this run; all that did not get done where it is left out, or, from a step, all of its part and of those behind it',
+    ),
+  from: z
+    .union([z.strictObject({ step: z.string() }), z.strictObject({ failed: z.literal(true) })])
+    .optional()
+    .describe(
+      'the step that each load begins at: one by its id, or that which failed; the first where it is left out',
+    ),
 }
 
 /** Every operation of the API, by name. */
@@ -285,18 +303,31 @@ export const routes = {
     of: 'run',
     method: 'post',
     path: '/api/runs/:id/rerun',
-    summary: 'run again what failed, was stopped or skipped',
+    summary: 'run again what failed, was stopped or skipped, or, from a step on, what was done, too',
     params: id,
-    body: z.object({
-      loads: z
-        .array(numberInBody)
-        .max(10_000)
-        .optional()
-        .describe('ids of loads of this run; all of them where it is left out'),
-      ...pressing,
-    }),
+    body: z.object({ ...again, ...pressing }),
     response: z.object({ run: z.number() }),
     faults: ['already-started'],
+  }),
+  rerunOutlook: route({
+    needs: 'look',
+    method: 'post',
+    path: '/api/runs/:id/rerun/outlook',
+    summary: 'what a rerun would do, before it does it',
+    params: id,
+    body: z.object(again),
+    response: z.object({
+      loads: z.number(),
+      steps: z.array(
+        z.object({
+          step: z.string(),
+          kind: stepKindSchema,
+          kept: z.number().describe('loads in which it is kept as it was done'),
+          again: z.number().describe('loads in which it is done'),
+          twice: z.number().describe('loads whose rows it would bring a second time'),
+        }),
+      ),
+    }),
   }),
   runDocument: route({
     method: 'get',

@@ -1,3 +1,4 @@
+import type { Counts } from '../core/balance/balance'
 import { fileDeeds } from '../core/job/fileWorks'
 import { checkKindSchema, stepKindSchema } from './kinds'
 import { z } from 'zod'
@@ -76,13 +77,15 @@ export const connectionSchema = z.object({
   ),
 })
 
-export const countsSchema = z.object({
+const counts = {
   read: z.number(),
   written: z.number(),
   unchanged: z.number(),
   rejected: z.number(),
   filtered: z.number(),
-})
+  merged: z.number().default(0),
+} satisfies Record<keyof Counts, z.ZodType>
+export const countsSchema = z.object(counts)
 
 export const runBriefSchema = z.object({
   id: z.number(),
@@ -277,11 +280,7 @@ export const runLoadSchema = z.object({
     .describe('what its step waits for just now, such as a lock that another holds; null while it works'),
   startedAt: z.string().nullable(),
   endedAt: z.string().nullable(),
-  read: z.number(),
-  written: z.number(),
-  unchanged: z.number(),
-  rejected: z.number(),
-  filtered: z.number(),
+  ...counts,
   message: z.string().nullable(),
   /** Steps with their state and, in milliseconds from the run's start, their begin and end. */
   steps: z.array(
@@ -349,11 +348,7 @@ export const loadDetailSchema = runLoadSchema.extend({
       attempt: z.number(),
       startedAt: z.string(),
       endedAt: z.string().nullable(),
-      read: z.number(),
-      written: z.number(),
-      unchanged: z.number(),
-      rejected: z.number(),
-      filtered: z.number(),
+      ...counts,
       bytes: z.number(),
       resolved: z.array(z.object({ path: z.string(), text: z.string() })),
       statements: z.array(statementSchema),
@@ -377,11 +372,7 @@ export const rejectsSchema = z.object({
 })
 
 export const balanceSchema = z.object({
-  read: z.number(),
-  written: z.number(),
-  unchanged: z.number(),
-  rejected: z.number(),
-  filtered: z.number(),
+  ...counts,
   balanced: z.boolean(),
 })
 export const runDocumentSchema = z.object({

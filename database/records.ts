@@ -1,3 +1,5 @@
+import type { FileFormat } from '../core/catalog/found'
+import type { ValueReading } from '../core/files/valueReading'
 import type { CheckKind } from '../core/job/checks'
 import type { FileDeed } from '../core/job/fileWorks'
 import type { Resolved } from '../core/text/slot'
@@ -44,6 +46,35 @@ export interface LetGo {
   readonly by: string
   readonly why: string
   readonly at: string
+}
+
+/** A try of a step that failed, after which it was tried again. */
+export interface StepTry {
+  readonly code: string
+  readonly message: string
+  readonly at: string
+  readonly milliseconds: number
+}
+
+/** How rows that were rejected were read, so that they are read the same way once they are mended. */
+export interface ReadAs {
+  /** Columns of the source, in its order. */
+  readonly columns: readonly string[]
+  /** Of files whose rows are lines: their format, by the file's name. */
+  readonly texts: Readonly<Record<string, FileFormat>>
+  /** The sign before the decimals of numbers. */
+  readonly decimal?: ',' | '.'
+  readonly reading?: ValueReading
+  readonly readings?: Readonly<Record<string, ValueReading>>
+  readonly types?: Readonly<Record<string, string>>
+  readonly renames?: Readonly<Record<string, string>>
+}
+
+/** A rejected row as a person mended it: where it stood, and its values in the order of the columns. */
+export interface MendedRow {
+  readonly file: string
+  readonly line: number
+  readonly values: readonly (string | null)[]
 }
 
 /** A mark that a load moved. */

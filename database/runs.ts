@@ -12,9 +12,20 @@ import {
   text,
   uniqueIndex,
 } from 'drizzle-orm/pg-core'
+import type { RerunFrom } from '../core/run/again'
 import type { RunState } from '../core/runState'
 import { count, mattock, when } from './columns'
-import type { CheckRecord, FileRecord, LetGo, LoadError, SetValue, StatementRecord } from './records'
+import type {
+  CheckRecord,
+  FileRecord,
+  LetGo,
+  LoadError,
+  MendedRow,
+  ReadAs,
+  SetValue,
+  StatementRecord,
+  StepTry,
+} from './records'
 import { jobVersion } from './jobs'
 import { plan } from './plans'
 
@@ -41,6 +52,8 @@ export const run = mattock.table(
     /** Made up by whoever pressed: the same press asked for twice is one run. */
     press: text('press'),
     rerunOf: integer('rerun_of'),
+    /** For a rerun: the step that its loads begin at; null where they begin at their first. */
+    rerunFrom: jsonb('rerun_from').$type<RerunFrom | null>(),
     /** The load and its step that began it; both null where somebody or something else did. */
     calledByLoad: bigint('called_by_load', { mode: 'number' }),
     calledByStep: text('called_by_step'),
@@ -110,6 +123,7 @@ export const runPart = mattock.table(
     unchanged: count('unchanged'),
     rejected: count('rejected'),
     filtered: count('filtered'),
+    merged: count('merged'),
     bytes: count('bytes'),
     /** Loads whose rows do not balance. */
     unbalanced: integer('unbalanced').notNull().default(0),
@@ -175,6 +189,7 @@ export const load = mattock.table(
     unchanged: count('unchanged'),
     rejected: count('rejected'),
     filtered: count('filtered'),
+    merged: count('merged'),
     bytes: count('bytes'),
     /** Why it failed or was skipped. */
     error: jsonb('error').$type<LoadError | null>(),
@@ -218,6 +233,7 @@ export const loadStep = mattock.table(
     unchanged: count('unchanged'),
     rejected: count('rejected'),
     filtered: count('filtered'),
+    merged: count('merged'),
     bytes: count('bytes'),
     statements: jsonb('statements').$type<StatementRecord[]>().notNull().default([]),
     files: jsonb('files').$type<FileRecord[]>().notNull().default([]),
@@ -225,6 +241,12 @@ export const loadStep = mattock.table(
     checks: jsonb('checks').$type<CheckRecord[]>().notNull().default([]),
     /** What it failed with. */
     error: jsonb('error').$type<Omit<LoadError, 'step'> | null>(),
+    /** Tries of it that failed, and after which it was tried again. */
+    tries: jsonb('tries').$type<StepTry[]>().notNull().default([]),
+    /** The transaction in the target that its rows bear; null where it wrote none. */
+    writtenIn: text('written_in'),
+    /** The load of an earlier run that did it: a rerun from a later step keeps it. */
+    keptFrom: bigint('kept_from', { mode: 'number' }),
     /** Checks among them that do not hold. */
     broken: integer('broken').notNull().default(0),
     /** Path of the rejects in the data folder's rejects/, null where there are none. */
@@ -239,6 +261,40 @@ export const loadStep = mattock.table(
       .on(t.loadId)
       .where(sql`broken > 0`),
   ],
+)
+
+/** Attempts of a load that came to no end of its own, before the one that its row tells of. */
+export const loadAttempt = mattock.table(
+  'load_attempt',
+  {
+    loadId: bigint('load_id', { mode: 'number' })
+      .notNull()
+      .references(() => load.id, { onDelete: 'cascade' }),
+    attempt: integer('attempt').notNull(),
+    worker: integer('worker'),
+    host: text('host'),
+    takenAt: when('taken_at'),
+    endedAt: when('ended_at').notNull(),
+    /** Why it ended, in words. */
+    why: text('why').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.loadId, t.attempt] })],
+)
+
+/** Rejected rows that a person mended, which a run brings in. */
+export const mended = mattock.table(
+  'mended',
+  {
+    runId: ofRun().primaryKey(),
+    /** The load and its step that rejected them. */
+    loadId: bigint('load_id', { mode: 'number' })
+      .notNull()
+      .references(() => load.id, { onDelete: 'cascade' }),
+    step: text('step').notNull(),
+    readAs: jsonb('read_as').$type<ReadAs>().notNull(),
+    rows: jsonb('rows').$type<MendedRow[]>().notNull(),
+  },
+  (t) => [index().on(t.loadId, t.step)],
 )
 
 /** Files that a step means to take away, kept before the first is gone: who goes on for it finds only what is left. */

@@ -3,7 +3,7 @@ import { Temporal } from 'temporal-polyfill'
 import type { Engine } from '../engine/context/engine'
 import { editDataset } from '../engine/catalog/edit'
 import { makePlan } from '../engine/planning/plan'
-import { rerunFailed, startRun } from '../engine/running/runs'
+import { rerun, startRun } from '../engine/running/runs'
 import { startSurvey } from '../engine/survey/survey'
 import { zone } from './basin'
 import { layDown, oddities } from './gauges'
@@ -223,7 +223,7 @@ async function rerunOnce(
     [job],
   )
   if (rows[0]?.state !== 'failed') return
-  const run = await rerunFailed(engine, rows[0].id, {
+  const run = await rerun(engine, rows[0].id, {
     by,
     cause: `rerun of ${rows[0].id}`,
     clockOffset: at.epochMilliseconds - Date.now(),

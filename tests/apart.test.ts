@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
-import { rerunFailed } from '../engine/running/runs'
+import { rerun } from '../engine/running/runs'
 import { stopRun } from '../engine/running/controls'
 import { faultBench, until, type FaultBench } from './support/faults'
 import { pace } from './support/pace'
@@ -102,7 +102,7 @@ describe('a load whose worker dies twice', () => {
     const load = await loadOf(run)
     expect(load).toMatchObject({ state: 'failed', deaths: 2 })
     expect((load.error as { effect: string }).effect).toContain('took effect: bring-in')
-    const again = await rerunFailed(bench.engine, run, { by: 'test' })
+    const again = await rerun(bench.engine, run, { by: 'test' })
     await ended(again)
     expect(await loadOf(again)).toMatchObject({ state: 'done', written: 3 })
     expect(await bench.rows('select count(*)::int as n from public.took')).toEqual([{ n: 3 }])

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { holdRun, stopRun } from '../engine/running/controls'
 import { saveJob } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
-import { rerunFailed, startRun } from '../engine/running/runs'
+import { rerun, startRun } from '../engine/running/runs'
 import { readPlan } from '../engine/planning/stored'
 import { testBench, type TestBench } from './support/bench'
 import { until } from './support/faults'
@@ -116,7 +116,7 @@ parts:
     const other = await start('goes-on')
     expect(await bench.ended(other)).toBe('done')
     await bench.rows(`insert into public.told values ('mended', '')`)
-    const again = await rerunFailed(bench.engine, run, { by: 'ana' })
+    const again = await rerun(bench.engine, run, { by: 'ana' })
     expect(await bench.ended(again)).toBe('done')
     const last = (await runsOf('breaks')).at(-1)!
     expect(last).toMatchObject({ rerun_of: first!.id, state: 'done' })

@@ -2,7 +2,7 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type { FaultPoint } from '../engine/context/faultPoints'
-import { rerunFailed } from '../engine/running/runs'
+import { rerun } from '../engine/running/runs'
 import { faultBench, until, type FaultBench } from './support/faults'
 
 // Faults as they come: which, where and when are drawn. `./mattock test --faults N` draws N of them; MATTOCK_SEED takes a
@@ -163,7 +163,7 @@ describe(`${wanted} faults as they come, with seed ${seed}`, () => {
               /ended|away|known|connection|terminat|on purpose/i,
             )
           again += failed.length
-          last = await rerunFailed(bench.engine, last, { by: 'test' })
+          last = await rerun(bench.engine, last, { by: 'test' })
           await until(`run ${last} ends`, async () => (await stateOf(last)) !== 'running', 180)
         }
         expect([name, await stateOf(last)]).toEqual([name, 'done'])

@@ -128,6 +128,7 @@ describe('the command', () => {
       unchanged: 2448,
       rejected: 0,
       filtered: 0,
+      merged: 0,
       balanced: true,
     })
   })
@@ -208,7 +209,7 @@ describe('the command', () => {
     const { code, out } = await demo.mattock('run', 'registry-copy', '--wait', '--json')
     expect([code, JSON.parse(out).balance]).toEqual([
       0,
-      { read: 18789, written: 18789, unchanged: 0, rejected: 0, filtered: 0, balanced: true },
+      { read: 18789, written: 18789, unchanged: 0, rejected: 0, filtered: 0, merged: 0, balanced: true },
     ])
     const { default: pg } = await import('pg')
     const client = new pg.Client({

@@ -1,7 +1,7 @@
 import { connect, createServer, type AddressInfo, type Server, type Socket } from 'node:net'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { saveSettings } from '../engine/connectors/connections'
-import { rerunFailed } from '../engine/running/runs'
+import { rerun } from '../engine/running/runs'
 import { fileJob, testBench, type TestBench } from './support/bench'
 import { until } from './support/faults'
 
@@ -114,7 +114,7 @@ describe('a connection that is lost at the commit', () => {
       },
     })
     middle.away = false
-    const again = await rerunFailed(bench.engine, run, { by: 'test' })
+    const again = await rerun(bench.engine, run, { by: 'test' })
     await bench.ended(again)
     expect(await loadOf(again)).toMatchObject({ state: 'done', written: 3 })
     expect(await rowsIn('gone')).toBe(3)

@@ -19,7 +19,7 @@ async function load(text: string | Buffer, columns: string, more = '', order = '
     fileJob(name, `${name}.csv`, `{connection: warehouse, table: ${table}, write: append}`, more),
   )
   const [outcome] = await bench.own(
-    'select state, read, written, rejected, error, read = written + unchanged + rejected + filtered as balanced from mattock.load where run_id = $1',
+    'select state, read, written, rejected, error, read = written + unchanged + rejected + filtered + merged as balanced from mattock.load where run_id = $1',
     [run],
   )
   const [step] = await bench.own(
@@ -204,8 +204,8 @@ parts:
     ).toEqual([{ state: 'failed', message: '2 rows of what was read share id' }])
     const run = await bench.load(fileJob('keys', 'twice.csv', `${into}, repeats: keep-last}`))
     expect(
-      await bench.own('select read, written, filtered from mattock.load where run_id = $1', [run]),
-    ).toEqual([{ read: 3, written: 2, filtered: 1 }])
+      await bench.own('select read, written, merged from mattock.load where run_id = $1', [run]),
+    ).toEqual([{ read: 3, written: 2, merged: 1 }])
     expect(await bench.rows('select * from public.kept order by id')).toEqual([
       { id: 1, v: 'c' },
       { id: 2, v: 'b' },

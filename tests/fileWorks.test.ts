@@ -8,7 +8,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { saveSettings } from '../engine/connectors/connections'
 import { makePlan } from '../engine/planning/plan'
 import { saveJob } from '../engine/jobs/versions'
-import { rerunFailed } from '../engine/running/runs'
+import { rerun } from '../engine/running/runs'
 import { readPlan } from '../engine/planning/stored'
 import type { FileRecord } from '../database/schema'
 import { testBench, type TestBench } from './support/bench'
@@ -273,7 +273,7 @@ parts:
 `)
     expect(Object.keys(tree(bench.drop))).toEqual(['a.csv', 'b.csv'])
     bench.writeFile('b.csv', 'id\n2\n')
-    const again = await rerunFailed(bench.engine, id, { by: 'test' })
+    const again = await rerun(bench.engine, id, { by: 'test' })
     await bench.ended(again)
     expect((await outcome(again, 'clear')).files).toEqual({ 'a.csv': 'deleted', 'b.csv': 'deleted' })
   })

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { goOn, holdRun, letGo, putFirst, setAside } from '../engine/running/controls'
 import { saveJob } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
-import { rerunFailed, startRun } from '../engine/running/runs'
+import { rerun, startRun } from '../engine/running/runs'
 import { testBench, type TestBench } from './support/bench'
 import { until } from './support/faults'
 
@@ -220,13 +220,13 @@ describe('a person at a run that goes on', () => {
     await until('the one that ran is done', async () => (await loadsOf(run))[0]!.state === 'done')
     expect((await loadsOf(run)).map(({ state }) => state)).toEqual(['done', 'skipped', 'waiting', 'waiting', 'waiting']) // prettier-ignore
     expect(await stateOf(run)).toBe('held')
-    await expect(rerunFailed(bench.engine, run, { by: 'test' })).rejects.toThrow('still goes on')
+    await expect(rerun(bench.engine, run, { by: 'test' })).rejects.toThrow('still goes on')
     await goOn(bench.engine, run)
     expect(await bench.ended(run)).toBe('done')
     // the fourth before the third; the one that was set aside keeps nothing back
     expect((await said()).filter((word) => word.startsWith('mine '))).toEqual(['mine 1 1', 'mine 3 3', 'mine 4 2', 'mine after', 'mine opens']) // prettier-ignore
     expect((await loadsOf(run))[1]!.message).toBe('set aside by Ada')
-    const again = await rerunFailed(bench.engine, run, { by: 'test' })
+    const again = await rerun(bench.engine, run, { by: 'test' })
     expect(await bench.ended(again)).toBe('done')
     expect((await loadsOf(again)).map(({ key }) => key)).toEqual(['2'])
   })

@@ -2,7 +2,7 @@ import { spawn, type ChildProcess } from 'node:child_process'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { makePlan } from '../engine/planning/plan'
-import { startRun, rerunFailed } from '../engine/running/runs'
+import { startRun, rerun } from '../engine/running/runs'
 import { stopRun } from '../engine/running/controls'
 import { saveJob } from '../engine/jobs/versions'
 import { fileJob, testBench, type TestBench } from './support/bench'
@@ -129,10 +129,10 @@ describe('a stop', () => {
     await stopRun(bench.engine, run)
     expect(await bench.ended(run)).toBe('stopped')
     expect(await bench.rows('select count(*) from public.stopped')).toEqual([{ count: 0 }])
-    const again = await rerunFailed(bench.engine, run, { by: 'test' })
+    const again = await rerun(bench.engine, run, { by: 'test' })
     expect(await bench.ended(again)).toBe('done')
     expect(await bench.rows('select count(*) from public.stopped')).toEqual([{ count: rowCount }])
-    await expect(rerunFailed(bench.engine, again, { by: 'test' })).rejects.toThrow(/no load failed/)
+    await expect(rerun(bench.engine, again, { by: 'test' })).rejects.toThrow(/no load failed/)
     await expect(stopRun(bench.engine, again)).rejects.toThrow(/not running/)
   }, 60_000)
 })

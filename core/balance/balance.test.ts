@@ -10,15 +10,16 @@ const counts: fc.Arbitrary<Counts> = fc.record({
   unchanged: fc.nat(1e6),
   rejected: fc.nat(1e6),
   filtered: fc.nat(1e6),
+  merged: fc.nat(1e6),
 })
 
 describe('the balance', () => {
   it('holds where every row is accounted for, and only there', () => {
     fc.assert(
       fc.property(counts, (of) => {
-        const even = { ...of, read: of.written + of.unchanged + of.rejected + of.filtered }
+        const even = { ...of, read: of.written + of.unchanged + of.rejected + of.filtered + of.merged }
         expect(balances(even)).toBe(true)
-        for (const what of ['read', 'written', 'unchanged', 'rejected', 'filtered'] as const)
+        for (const what of ['read', 'written', 'unchanged', 'rejected', 'filtered', 'merged'] as const)
           expect(balances({ ...even, [what]: even[what] + 1 })).toBe(false)
       }),
     )

@@ -1,28 +1,21 @@
+/** What can become of a row that was read; `merged` gave way to another of its key. */
+export const outcomes = ['written', 'unchanged', 'rejected', 'filtered', 'merged'] as const
+/** Every count of rows, in the order in which they are kept. */
+export const countNames = ['read', ...outcomes] as const
+
 /** Rows by what became of them. */
-export interface Counts {
-  readonly read: number
-  readonly written: number
-  readonly unchanged: number
-  readonly rejected: number
-  readonly filtered: number
-}
+export type Counts = Readonly<Record<(typeof countNames)[number], number>>
 
-export const noRows: Counts = { read: 0, written: 0, unchanged: 0, rejected: 0, filtered: 0 }
+const eachCount = (count: (name: (typeof countNames)[number]) => number): Counts =>
+  Object.fromEntries(countNames.map((name) => [name, count(name)])) as Counts
 
-export function addCounts(a: Counts, b: Counts): Counts {
-  return {
-    read: a.read + b.read,
-    written: a.written + b.written,
-    unchanged: a.unchanged + b.unchanged,
-    rejected: a.rejected + b.rejected,
-    filtered: a.filtered + b.filtered,
-  }
-}
+export const noRows: Counts = eachCount(() => 0)
 
-/** read − (written + unchanged + rejected + filtered): 0 where every row is accounted for. */
-export function difference({ read, written, unchanged, rejected, filtered }: Counts): number {
-  return read - (written + unchanged + rejected + filtered)
-}
+export const addCounts = (a: Counts, b: Counts): Counts => eachCount((name) => a[name] + b[name])
+
+/** read − (written + unchanged + rejected + filtered + merged): 0 where every row is accounted for. */
+export const difference = (counts: Counts): number =>
+  counts.read - outcomes.reduce((sum, name) => sum + counts[name], 0)
 
 export const balances = (counts: Counts): boolean => difference(counts) === 0
 

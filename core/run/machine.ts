@@ -3,7 +3,7 @@ import { hasEnded, verdictOf } from './when'
 
 /**
  * The states of a run, of its parts and of its loads, and what changes them: the functions of the store
- * (database/migrations/0020_order.sql, 0024_controls.sql, 0027_called_runs.sql) do the same with rows, and a test plays both against each other.
+ * (database/migrations/0020_order.sql, 0024_controls.sql, 0027_called_runs.sql, 0032_proof.sql) do the same with rows, and a test plays both against each other.
  */
 export interface Machine {
   readonly state: RunState
@@ -42,6 +42,7 @@ export const loadChanges = {
   'it goes on': { from: ['held'], to: ['waiting'] },
   'its worker is gone': { from: ['running'], to: ['waiting', 'stopped'] },
   'it is set aside, or its part is left out': { from: ['waiting', 'held'], to: ['skipped'] },
+  'it failed, and is set aside': { from: ['failed'], to: ['skipped'] },
   'the condition of its part cannot be worked out': { from: ['waiting', 'held'], to: ['failed'] },
   'its run is stopped': { from: ['waiting', 'held'], to: ['stopped'] },
 } as const satisfies Record<string, { readonly from: readonly RunState[]; readonly to: readonly RunState[] }>
@@ -212,7 +213,7 @@ export const changes = {
       ? advance(
           withPart(machine, part, (old) =>
             withLoads(old, (load, i) =>
-              i === at && ['waiting', 'held'].includes(load.state) ? { ...load, state: 'skipped' } : load,
+              i === at && maySetAside(old, load) ? { ...load, state: 'skipped' } : load,
             ),
           ),
         )
@@ -237,6 +238,10 @@ export const changes = {
     )
   },
 }
+
+/** Also one that failed, as long as its part goes on: what waits for the part need not be left out for it. */
+const maySetAside = (part: MachinePart, { state }: MachineLoad): boolean =>
+  state === 'waiting' || state === 'held' || (state === 'failed' && !partEnded(part))
 
 const goesOn = (load: MachineLoad): MachineLoad =>
   load.state === 'held' ? { ...load, state: 'waiting', rank: Math.min(load.rank, -1) } : load

@@ -1,5 +1,5 @@
 import type pg from 'pg'
-import type { Counts } from '../../core/balance/balance'
+import { noRows, type Counts } from '../../core/balance/balance'
 import type { Slice } from '../../core/slice/slices'
 import type { Resolved } from '../../core/text/slot'
 import type { Aside } from './aside'
@@ -12,6 +12,7 @@ import type {
   MarkMove,
   SetValue,
   StatementRecord,
+  StepTry,
 } from '../../database/schema'
 
 /** What reading a source needs to know. */
@@ -71,6 +72,10 @@ export interface StepOutcome {
   /** Path of the rejects file relative to the data folder's rejects/. */
   readonly rejectFile: string | null
   readonly log: string[]
+  /** Tries of it that failed before this one. */
+  readonly tries: StepTry[]
+  /** The transaction in the target that its rows bear, by the target's own number. */
+  readonly writtenIn?: string
   /** The mark that it moved. */
   readonly mark?: MarkMove
   /** What it gives to later steps, with the types of its columns. */
@@ -83,7 +88,7 @@ export interface StepOutcome {
 
 export function emptyOutcome(): StepOutcome & { counts: Counts; bytes: number; rejectFile: string | null } {
   return {
-    counts: { read: 0, written: 0, unchanged: 0, rejected: 0, filtered: 0 },
+    counts: noRows,
     bytes: 0,
     statements: [],
     files: [],
@@ -91,6 +96,7 @@ export function emptyOutcome(): StepOutcome & { counts: Counts; bytes: number; r
     checks: [],
     rejectFile: null,
     log: [],
+    tries: [],
   }
 }
 

@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { kept, keptKinds, type KeptKind } from '../../core/keeping/kinds'
 import { fileJob, testBench, type TestBench } from '../../tests/support/bench'
 import { makePlan } from '../planning/plan'
-import { rerunFailed } from '../running/runs'
+import { rerun } from '../running/runs'
 import { amounts, keepFor, tidy, wouldGo } from './keep'
 import { noteSwept, sweptSoFar } from './swept'
 
@@ -88,7 +88,7 @@ describe('what is kept', () => {
   it('keeps the plan of a run that another repeats, until that one goes too', async () => {
     bench.writeFile('fails.csv', 'meter,value\na,many\n')
     const failed = await bench.load(fileJob('again', 'fails.csv', into, 'types: {value: integer}'))
-    const again = await rerunFailed(bench.engine, failed, { by: 'test', cause: 'test' })
+    const again = await rerun(bench.engine, failed, { by: 'test', cause: 'test' })
     await bench.ended(again)
     await tidy(bench.engine, later(500))
     expect(await runs()).toContain(again)

@@ -109,12 +109,12 @@ async function finish(
   end: LoadEnd,
   more: () => boolean,
 ): Promise<Started | undefined> {
-  const { read, written, unchanged, rejected, filtered } = end.counts
+  const { read, written, unchanged, rejected, filtered, merged } = end.counts
   const values = [
     started.load_id,
     started.attempt,
     end.state,
-    [read, written, unchanged, rejected, filtered, end.bytes],
+    [read, written, unchanged, rejected, filtered, end.bytes, merged],
     end.error && JSON.stringify(end.error),
     end.cause,
     worker,

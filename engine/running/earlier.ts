@@ -1,3 +1,4 @@
+import { countNames, type Counts } from '../../core/balance/balance'
 import { ancestorsOf } from '../../core/run/order'
 import { hasEnded } from '../../core/run/when'
 import type { RunState } from '../../core/runState'
@@ -61,7 +62,43 @@ async function failuresOf(
   )
 }
 
+/**
+ * In which run each part's loads are: a rerun brings back only some of them, and of a part that it does not bring back at all,
+ * what it came to in the run that is repeated holds.
+ */
+async function runsOfParts(
+  engine: Engine,
+  run: number,
+  parts: readonly number[],
+): Promise<Map<number, number[]>> {
+  const { rows } = await engine.db.$client.query<{ part: number; run: number }>(
+    `with recursive runs as (
+       select id, rerun_of, 1 as back from mattock.run where id = $1
+       union all select r.id, r.rerun_of, back + 1 from mattock.run r join runs on r.id = runs.rerun_of)
+     select distinct on (p.part) p.part, runs.id as run from runs join mattock.run_part p on p.run_id = runs.id
+     where p.part = any ($2)
+     order by p.part, (p.waiting + p.running + p.held + p.done + p.failed + p.skipped + p.stopped = 0), back`,
+    [run, parts],
+  )
+  const found = new Map<number, number[]>()
+  for (const { part, run: of } of rows) found.set(of, [...(found.get(of) ?? []), part])
+  return found
+}
+
 async function readParts(engine: Engine, run: number, parts: readonly number[]): Promise<Read> {
+  const reads: Read[] = []
+  for (const [of, some] of await runsOfParts(engine, run, parts))
+    reads.push(await readPartsOf(engine, of, some))
+  return {
+    ended: reads.every(({ ended }) => ended),
+    parts: {
+      part: Object.assign({}, ...reads.map(({ parts: { part } }) => part)) as EarlierParts['part'],
+      step: Object.assign({}, ...reads.map(({ parts: { step } }) => step)) as EarlierParts['step'],
+    },
+  }
+}
+
+async function readPartsOf(engine: Engine, run: number, parts: readonly number[]): Promise<Read> {
   const { rows: counted } = await engine.db.$client.query<
     { id: string | null; state: string } & Record<string, number | string | null>
   >(
@@ -70,8 +107,8 @@ async function readParts(engine: Engine, run: number, parts: readonly number[]):
      from mattock.run_part where run_id = $1 and part = any ($2)`,
     [run, parts],
   )
-  const { rows: steps } = await engine.db.$client.query<{ step: string; state: string; read: number; written: number; unchanged: number; rejected: number; filtered: number; value: SetValue | null }>(
-    `select s.step, s.state, s.value, s.read, s.written, s.unchanged, s.rejected, s.filtered from mattock.load l join mattock.load_step s on s.load_id = l.id
+  const { rows: steps } = await engine.db.$client.query<{ step: string; state: string; value: SetValue | null } & Counts>(
+    `select s.step, s.state, s.value, ${countNames.map((name) => `s.${name}`).join(', ')} from mattock.load l join mattock.load_step s on s.load_id = l.id
      where l.run_id = $1 and l.part = any ($2) and not l.each`,
     [run, parts],
   ) // prettier-ignore

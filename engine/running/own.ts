@@ -23,7 +23,8 @@ export async function sayWaiting(engine: Engine, started: Started, what: string 
 
 /**
  * The load that this one repeats, where that one failed at a step, or outside of all of them, as where its workers ended:
- * then nobody said what took effect but the markers. Undefined for one that repeats none, or that failed at another step.
+ * then nobody said what took effect but the markers. Undefined for one that repeats none, or one that was done, or that failed
+ * at another step.
  */
 export async function repeatedAt(
   engine: Engine,
@@ -32,7 +33,7 @@ export async function repeatedAt(
 ): Promise<number | undefined> {
   if (started.repeats === null) return undefined
   const { rows } = await engine.db.$client.query<{ id: number }>(
-    `select id from mattock.load where id = $1 and attempt > 0 and coalesce(error ->> 'step', $2) = $2`,
+    `select id from mattock.load where id = $1 and attempt > 0 and state <> 'done' and coalesce(error ->> 'step', $2) = $2`,
     [started.repeats, step],
   )
   return rows[0]?.id

@@ -28,7 +28,7 @@ import { frameOf } from './frame'
 import { isStillMine, repeatedAt, sayWaiting } from './own'
 import { rememberStep } from './remember'
 import type { Started } from './started'
-import { recordStep, stepsDone } from './stepRecords'
+import { keepSteps, recordStep, stepsDone } from './stepRecords'
 
 export interface LoadEnd {
   /** `held`: it stands after a step for a look, and goes on when told. `awaits`: it goes on when a run has ended. */
@@ -51,6 +51,8 @@ interface Place {
   files: readonly FileRecord[]
   value?: SetValue | undefined
   error?: Omit<LoadError, 'step'>
+  /** It was done in an earlier run, which counts it. */
+  kept?: boolean
   /** The run that it began, and whose end it waits for. */
   awaits?: number
 }
@@ -84,7 +86,10 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     bytes: 0,
     files: [],
   }))
-  for (const { position, ...rest } of await stepsDone(engine, started))
+  const { rerunFrom } = frame.run
+  if (rerunFrom && started.repeats !== null)
+    await keepSteps(engine, started, waits, steps.map(({ id }) => id), rerunFrom) // prettier-ignore
+  for (const { position, ...rest } of await stepsDone(engine, started, rerunFrom !== null))
     if (places[position])
       Object.assign(places[position], rest, rest.error && { counts: nothingKept(rest.counts) })
 
@@ -214,7 +219,13 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
 }
 
 /** Nothing of what a step that failed read is written. */
-const nothingKept = (counts: Counts): Counts => ({ ...counts, written: 0, unchanged: 0, filtered: 0 })
+const nothingKept = (counts: Counts): Counts => ({
+  ...counts,
+  written: 0,
+  unchanged: 0,
+  filtered: 0,
+  merged: 0,
+})
 
 const iso = (text: string): string => new Date(text).toISOString()
 
@@ -234,8 +245,9 @@ function endState(signal: AbortSignal, { error, skip }: Pick<StepEnd, 'error' | 
 
 /** What a load came to, by its steps. */
 function endOf(steps: readonly Step[], places: readonly Place[], signal: AbortSignal): LoadEnd {
-  const bytes = places.reduce((sum, place) => sum + place.bytes, 0)
-  const counts = places.map((place) => place.counts).reduce(addCounts, noRows)
+  const own = places.filter(({ kept }) => !kept)
+  const bytes = own.reduce((sum, place) => sum + place.bytes, 0)
+  const counts = own.map((place) => place.counts).reduce(addCounts, noRows)
   const by = (state: RunState) => places.findIndex((place) => place.state === state && place.error)
   const awaiting = places.find(({ awaits }) => awaits !== undefined)
   // also where it is being stopped: what it began is to be stopped with it
@@ -249,8 +261,8 @@ function endOf(steps: readonly Step[], places: readonly Place[], signal: AbortSi
     return { state, counts, bytes, error: null, cause: null }
   }
   const { state, error } = at < 0 ? { state: 'failed' as const, error: limit } : places[at]!
-  const wrote = places.flatMap(({ state: one, counts: { written } }, i) =>
-    (one === 'done' || one === 'held') && written > 0
+  const wrote = places.flatMap(({ state: one, kept, counts: { written } }, i) =>
+    (one === 'done' || one === 'held') && !kept && written > 0
       ? [`${steps[i]!.id} wrote ${written.toLocaleString('en')} rows`]
       : [],
   )

@@ -7,8 +7,10 @@ import { jobVersion, plan as planTable, run as runTable } from '../../database/s
 import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
 import { hasEnded } from '../../core/run/when'
-import { partOrder } from '../../core/job/order'
-import type { Job } from '../../core/job/document'
+import { partsAgain, stepsAgain, type RerunFrom } from '../../core/run/again'
+import { partOrder, stepWaits } from '../../core/job/order'
+import { activeSteps, type Job } from '../../core/job/document'
+import { bringsTwice, stepKind, type StepKind } from '../../core/job/steps'
 import type { RunState } from '../../core/runState'
 import { documentOf } from '../jobs/versions'
 
@@ -51,33 +53,116 @@ export async function startRun(engine: Engine, ask: StartAsk): Promise<number> {
   return await insertRun(engine, plan, ask, null, 'not p."left"', [])
 }
 
+/** What a rerun brings back, and where its loads begin. */
+export interface RerunAsk extends Omit<StartAsk, 'plan'> {
+  /** By their ids; where it is left out, those that did not get done, or, from a step, all of its part and of those behind it. */
+  readonly loads?: readonly number[] | undefined
+  /** Each begins at its first step where this is left out. */
+  readonly from?: RerunFrom | undefined
+}
+
 /**
- * Runs again what did not get done: failed, stopped and skipped loads, in a new run of the same plan and version.
- * @throws FaultError `no-loads` where all is done, `already-started` where one of them was run again before
+ * Runs loads again, in a new run of the same plan and version: those that failed, were stopped or skipped; with a step to
+ * begin at, also those that were done.
+ * @throws FaultError `no-loads` where there is none, `already-started` where one of them was run again before, `unknown-name`
+ *   for a step that the job does not have, `still-running`
  */
-export async function rerunFailed(
+export async function rerun(
   engine: Engine,
   runId: number,
-  ask: Omit<StartAsk, 'plan'>,
-  loads?: readonly number[],
+  { loads, from, ...ask }: RerunAsk,
 ): Promise<number> {
+  const { plan, which, values } = await whatAgain(engine, runId, loads, from)
+  const cause = from && 'step' in from ? `${ask.cause ?? 'rerun'} from ${from.step}` : ask.cause
+  return await insertRun(engine, plan, { ...ask, ...(cause === undefined ? {} : { cause }), plan: plan.id }, { of: runId, from }, which, values) // prettier-ignore
+}
+
+/** The loads that a rerun brings back, as a condition on mattock.planned_load `p`; its values begin at $4, the run is $3. */
+async function whatAgain(
+  engine: Engine,
+  runId: number,
+  loads: readonly number[] | undefined,
+  from: RerunFrom | undefined,
+) {
   const [before] = await engine.db.select().from(runTable).where(eq(runTable.id, runId))
   if (!before) fail('unknown-name', `there is no run ${runId}`)
   if (!hasEnded(before.state)) fail('still-running', `run ${runId} still goes on; stop it first, or wait`)
   const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, before.planId))
-  const picked = loads ? 'and l.id = any ($4)' : ''
-  const which = `p.number in (select l.number from mattock.load l where l.run_id = $3 and l.state in ('failed', 'stopped', 'skipped') ${picked})`
-  return await insertRun(engine, plan!, { ...ask, plan: before.planId }, runId, which, loads ? [loads] : [])
+  const values: unknown[] = []
+  const tests: string[] = []
+  if (loads) tests.push(`l.id = any ($${values.push(loads) + 3})`)
+  if (from && 'step' in from) {
+    const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, before.versionId))
+    const job = documentOf(version!)
+    const parts = partsAgain(partOrder(job).waits, job.parts.map((part) => activeSteps(part).map(({ id }) => id)), from.step) // prettier-ignore
+    if (parts.length === 0) fail('unknown-name', `${before.job} has no step ${from.step} that is turned on`)
+    tests.push(
+      `l.part = any ($${values.push(parts) + 3})`,
+      `l.state in ('done', 'failed', 'stopped', 'skipped')`,
+    )
+  } else tests.push(`l.state in ('failed', 'stopped', 'skipped')`)
+  const which = `p.number in (select l.number from mattock.load l where l.run_id = $3 and ${tests.join(' and ')})`
+  return { plan: plan!, which, values }
+}
+
+/** A step as a rerun would deal with it. */
+export interface StepOutlook {
+  readonly step: string
+  readonly kind: StepKind
+  /** Loads in which it is kept as it was done. */
+  readonly kept: number
+  /** Loads in which it is done. */
+  readonly again: number
+  /** Of those, loads in which it was done before, and which would have its rows twice. */
+  readonly twice: number
+}
+
+/** What a rerun would do, before it does it. @throws FaultError as `rerun` does */
+export async function rerunOutlook(
+  engine: Engine,
+  runId: number,
+  { loads, from }: Pick<RerunAsk, 'loads' | 'from'>,
+): Promise<{ loads: number; steps: StepOutlook[] }> {
+  const { plan, which, values } = await whatAgain(engine, runId, loads, from)
+  const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
+  const job = documentOf(version!)
+  // loads whose steps ended alike are looked at together
+  const { rows } = await engine.db.$client.query<{ part: number; done: number[]; loads: number }>(
+    `select part, done, count(*)::int as loads from (
+       select l.part, coalesce(array_agg(s.position order by s.position) filter (where s.state in ('done', 'held')), '{}') as done
+       from mattock.planned_load p join mattock.load l on l.run_id = $3 and l.number = p.number left join mattock.load_step s on s.load_id = l.id
+       where p.plan_id = $2 and $1::integer is null and ${which} group by l.id, l.part) l
+     group by part, done order by part`,
+    [null, plan.id, runId, ...values],
+  )
+  const steps = new Map<string, StepOutlook>()
+  for (const { part, done, loads: count } of rows) {
+    const all = activeSteps(job.parts[part]!)
+    const ids = all.map(({ id }) => id)
+    const was = ids.map((_id, at) => done.includes(at))
+    const again = from ? stepsAgain(stepWaits(job.parts[part]!), ids, was, from) : ids.map(() => true)
+    all.forEach((step, at) => {
+      const before = steps.get(`${part} ${step.id}`) ?? { step: step.id, kind: stepKind(step), kept: 0, again: 0, twice: 0 }
+      steps.set(`${part} ${step.id}`, {
+        ...before,
+        kept: before.kept + (again[at] ? 0 : count),
+        again: before.again + (again[at] ? count : 0),
+        twice: before.twice + (again[at] && was[at] && bringsTwice(step) ? count : 0),
+      })
+    }) // prettier-ignore
+  }
+  return { loads: rows.reduce((sum, row) => sum + row.loads, 0), steps: [...steps.values()] }
 }
 
 async function insertRun(
   engine: Engine,
   plan: typeof planTable.$inferSelect,
   ask: StartAsk,
-  rerunOf: number | null,
+  rerun: { readonly of: number; readonly from: RerunFrom | undefined } | null,
   which: string,
   values: readonly unknown[],
 ): Promise<number> {
+  const rerunOf = rerun?.of ?? null
   const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
   const job = documentOf(version!)
   const offset = ask.clockOffset ?? 0
@@ -93,8 +178,8 @@ async function insertRun(
     if (called) return called.id
     const state = await stateToBegin(client, job, plan.environment)
     const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state, called_by_load, called_by_step)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, case when $13 = 'running' then $11::timestamptz end, $12, $13, $14, $15) returning id`,
+      `insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state, called_by_load, called_by_step, rerun_from)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, case when $13 = 'running' then $11::timestamptz end, $12, $13, $14, $15, $16) returning id`,
       [
         plan.job,
         job.title,
@@ -111,6 +196,7 @@ async function insertRun(
         state,
         ask.calledBy?.load ?? null,
         ask.calledBy?.step ?? null,
+        rerun?.from ? JSON.stringify(rerun.from) : null,
       ],
     )
     const id = rows[0]!.id

@@ -4,7 +4,7 @@ import { AwaitsRun } from '../context/awaits'
 import { FaultError } from '../../core/fault'
 import { stepFault, type StepContext } from '../context/step'
 import { makePlan } from '../planning/plan'
-import { calledRun, rerunFailed, startRun } from '../running/runs'
+import { calledRun, rerun, startRun } from '../running/runs'
 import type { StepRunner } from './definition'
 
 export const job: StepRunner<StepSpec<'job'>> = {
@@ -54,7 +54,7 @@ async function begin(context: StepContext, name: string, spec: StepSpec<'job'>):
   const before = repeats === undefined ? undefined : await calledRun(engine.db.$client, { load: repeats, step })
   try {
     if (before && before.job === name && hasEnded(before.state) && before.state !== 'done')
-      return { id: await rerunFailed(engine, before.id, ask), job: name, state: 'running' }
+      return { id: await rerun(engine, before.id, ask), job: name, state: 'running' }
     const parameters = Object.fromEntries(
       Object.keys(spec.parameters ?? {}).map((key) => [key, text(`parameters.${key}`).text]),
     )

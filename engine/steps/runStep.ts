@@ -5,7 +5,7 @@ import { fail, FaultError } from '../../core/fault'
 import { stepKind, type Step } from '../../core/job/steps'
 import { assemble, compileSlot, workOut, type Resolved, type Slot } from '../../core/text/slot'
 import type { Row } from '../../core/value'
-import type { FileRecord, LoadError } from '../../database/schema'
+import type { FileRecord, LoadError, StepTry } from '../../database/schema'
 import { mayPass, postgresMessage } from '../connectors/postgres/tables'
 import { AwaitsRun } from '../context/awaits'
 import { isFull } from '../context/causes'
@@ -81,7 +81,7 @@ async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise
   const { runner, spec } = runnerOf(step)
   const text = textReader(frame.zone, step, texts)
   // what failed attempts did stays in the record, before what the last one did
-  const before: Pick<Outcome, 'log' | 'statements'> = { log: [], statements: [] }
+  const before: Pick<Outcome, 'log' | 'statements' | 'tries'> = { log: [], statements: [], tries: [] }
   // one attempt may have taken effect: as long as no later one could look, nobody knows
   let unknown: CommitUnknown | undefined
   for (let attempt = 0; ; attempt++) {
@@ -89,7 +89,9 @@ async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise
       ...emptyOutcome(),
       log: [...before.log],
       statements: [...before.statements],
+      tries: before.tries,
     }
+    const begun = performance.now()
     try {
       if (frame.aside) frame.aside.looks = []
       return { outcome: await runner.run({ ...frame, text, outcome }, spec) }
@@ -101,6 +103,7 @@ async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise
         frame.logger.warn({ error, attempt }, 'a fault that may pass; the step is tried again')
         before.log = [...outcome.log, `${(error as Error).message}; tried again`]
         before.statements = outcome.statements
+        before.tries = [...before.tries, tryOf(error, begun)]
         await sleep(pauses[Math.min(attempt, pauses.length - 1)]! * firstPause(frame, step), undefined, {
           signal: frame.signal,
         }).catch(() => {})
@@ -113,6 +116,12 @@ async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise
       return { outcome, error: { ...said, effect: told }, skip: error instanceof StepFault && error.skip }
     }
   }
+}
+
+/** A try that failed, for the record. @param begun as `performance.now` gave it */
+const tryOf = (error: unknown, begun: number): StepTry => {
+  const { code, message } = loadError(error)
+  return { code, message, at: new Date().toISOString(), milliseconds: Math.round(performance.now() - begun) }
 }
 
 /** Why a step was broken off: a person stopped it, or it took more than it may. */

@@ -1,5 +1,6 @@
 import type pg from 'pg'
-import type { Outcome, StepContext } from '../context/step'
+import { noRows } from '../../core/balance/balance'
+import { emptyOutcome, type Outcome, type StepContext } from '../context/step'
 import { transaction } from '../context/transaction'
 
 const ensured = new WeakMap<pg.Pool, Promise<void>>()
@@ -37,20 +38,28 @@ export async function readMarker(
   client: pg.ClientBase,
   context: Pick<StepContext, 'installation' | 'load' | 'step' | 'repeats'>,
 ): Promise<Outcome | undefined> {
-  const { rows } = await client.query<{ outcome: Outcome }>({
+  const { rows } = await client.query<{ outcome: Partial<Outcome>; writtenIn: string }>({
     name: 'mattock-read-marker',
-    text: 'select outcome from mattock.load_marker where installation = $1 and load = any ($2) and step = $3 order by load desc limit 1',
+    text: 'select outcome, xmin::text as "writtenIn" from mattock.load_marker where installation = $1 and load = any ($2) and step = $3 order by load desc limit 1',
     values: [context.installation, context.repeats === undefined ? [context.load] : [context.load, context.repeats], context.step], // prettier-ignore
   })
-  return rows[0]?.outcome
+  const [found] = rows
+  if (!found) return undefined
+  // one of an earlier Mattock lacks what is kept since
+  const whole = { ...emptyOutcome(), ...found.outcome }
+  return { ...whole, counts: { ...noRows, ...whole.counts }, writtenIn: found.writtenIn }
 }
 
-/** Writes the marker in the load's own transaction. A second attempt at the same time fails on its primary key. */
+/**
+ * Writes the marker in the load's own transaction. A second attempt at the same time fails on its primary key. The number
+ * that the marker bears is that of the rows written beside it, so that they can be counted later.
+ */
 export async function writeMarker(client: pg.ClientBase, context: StepContext): Promise<void> {
   if (context.aside) return
-  await client.query({
+  const { rows } = await client.query<{ writtenIn: string }>({
     name: 'mattock-write-marker',
-    text: 'insert into mattock.load_marker (installation, load, step, run, outcome) values ($1, $2, $3, $4, $5)',
+    text: 'insert into mattock.load_marker (installation, load, step, run, outcome) values ($1, $2, $3, $4, $5) returning xmin::text as "writtenIn"',
     values: [context.installation, context.load, context.step, context.run, JSON.stringify(context.outcome)],
   })
+  context.outcome.writtenIn = rows[0]!.writtenIn
 }

@@ -29,7 +29,7 @@ const load = async (csv: string, into: string, more = '', ask: { span?: string }
     : document
   const run = await bench.load(sliced, ask)
   const [found] = await bench.own(
-    `select state, read, written, unchanged, rejected, filtered, error ->> 'code' as code, error ->> 'message' as message from mattock.load where run_id = $1`,
+    `select state, read, written, unchanged, rejected, filtered, merged, error ->> 'code' as code, error ->> 'message' as message from mattock.load where run_id = $1`,
     [run],
   )
   return found!
@@ -122,7 +122,7 @@ describe('ways of writing', () => {
       state: 'done',
       read: 2,
       written: 1,
-      filtered: 1,
+      merged: 1,
     })
     expect(await rows()).toEqual([{ meter: 'a', value: 2 }])
   })
@@ -141,8 +141,8 @@ describe('ways of writing', () => {
 describe('a load', () => {
   it('is recorded as balanced in each of these', async () => {
     const off = await bench.own(
-      `select id, state, read, written, unchanged, rejected, filtered from mattock.load
-       where state = 'done' and read <> written + unchanged + rejected + filtered`,
+      `select id, state, read, written, unchanged, rejected, filtered, merged from mattock.load
+       where state = 'done' and read <> written + unchanged + rejected + filtered + merged`,
     )
     expect(off).toEqual([])
   })

@@ -108,7 +108,7 @@ export async function makeStage(
 }
 
 /**
- * Checks what is staged and puts it into the target: counts of written, unchanged and filtered rows.
+ * Checks what is staged and puts it into the target: counts of written, unchanged and merged rows.
  * `staged` is the number of rows that Postgres took into the stage.
  */
 export async function applyStage(
@@ -118,10 +118,10 @@ export async function applyStage(
   spec: ToTable,
   staged: number,
   context: StepContext,
-): Promise<{ written: number; unchanged: number; filtered: number }> {
+): Promise<{ written: number; unchanged: number; merged: number }> {
   const mode = modes[spec.into.write]
   const stage = { client, table, columns, spec, rows: staged }
   const rows = mode.settle ? await mode.settle(stage, context) : staged
   await checkRows(spec.check ?? [], stagedRows(client, spec, context))
-  return { ...(await mode.apply({ ...stage, rows }, context)), filtered: staged - rows }
+  return { ...(await mode.apply({ ...stage, rows }, context)), merged: staged - rows }
 }

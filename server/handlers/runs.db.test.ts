@@ -41,7 +41,7 @@ describe('a run', () => {
     expect(found).toMatchObject({
       state: 'failed',
       loads: { done: 2, failed: 2 },
-      counts: { read: 5, written: 4, unchanged: 0, rejected: 1, filtered: 0 },
+      counts: { read: 5, written: 4, unchanged: 0, rejected: 1, filtered: 0, merged: 0 },
       unbalanced: 0,
     })
   })

@@ -1,5 +1,6 @@
 import { textsOf } from '../../core/plan/texts'
 import { eq, inArray, sql } from 'drizzle-orm'
+import { countNames, type Counts } from '../../core/balance/balance'
 import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
 import { hasEnded } from '../../core/run/when'
@@ -16,7 +17,7 @@ import {
 } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
 import { documentOf } from '../../engine/jobs/versions'
-import { rerunFailed, startRun } from '../../engine/running/runs'
+import { rerun, rerunOutlook, startRun } from '../../engine/running/runs'
 import { readLoads } from '../../engine/planning/stored'
 import type { Asked, Handlers } from '../handler'
 import { seesAll } from '../rows'
@@ -35,11 +36,7 @@ interface BriefRow {
   createdAt: string
   startedAt: string | null
   endedAt: string | null
-  read: number
-  written: number
-  unchanged: number
-  rejected: number
-  filtered: number
+  counts: Counts
   loads: Record<string, number> | null
   unbalanced: number
 }
@@ -58,8 +55,8 @@ export async function briefRuns(
      from (select * from mattock.run r where ${where} order by r.created_at desc, r.id desc offset ${Number(offset)} limit ${Number(limit)}) r
      join mattock.job_version v on v.id = r.version_id join mattock.plan p on p.id = r.plan_id
      cross join lateral (
-       select coalesce(sum(read), 0)::int8 as read, coalesce(sum(written), 0)::int8 as written, coalesce(sum(unchanged), 0)::int8 as unchanged,
-         coalesce(sum(rejected), 0)::int8 as rejected, coalesce(sum(filtered), 0)::int8 as filtered, coalesce(sum(unbalanced), 0)::int as unbalanced,
+       select jsonb_build_object(${countNames.map((name) => `'${name}', coalesce(sum(p.${name}), 0)`).join(', ')}) as counts,
+         coalesce(sum(unbalanced), 0)::int as unbalanced,
          jsonb_strip_nulls(jsonb_build_object('waiting', nullif(sum(waiting) filter (where p.state <> 'running'), 0), 'ready', nullif(sum(waiting) filter (where p.state = 'running'), 0),
            'running', nullif(sum(running), 0), 'held', nullif(sum(held), 0), 'done', nullif(sum(done), 0), 'failed', nullif(sum(failed), 0),
            'skipped', nullif(sum(skipped), 0), 'stopped', nullif(sum(stopped), 0))) as loads
@@ -67,11 +64,7 @@ export async function briefRuns(
      order by r.created_at desc, r.id desc`,
     [...values],
   )
-  return rows.map(({ read, written, unchanged, rejected, filtered, loads, ...rest }) => ({
-    ...rest,
-    counts: { read, written, unchanged, rejected, filtered },
-    loads: loads ?? {},
-  }))
+  return rows.map(({ loads, ...rest }) => ({ ...rest, loads: loads ?? {} }))
 }
 
 export async function briefRun(engine: Engine, id: number) {
@@ -165,24 +158,27 @@ const shownState = `case when l.state = 'waiting' and exists (select 1 from matt
 
 /** A load as the lists show it. Times of its steps are milliseconds from the run's start. */
 const loadColumns = `l.id, l.number, l.part, l.each, l.key, ${shownState} as state, l.attempt, l.worker, l.started_at as "startedAt", l.ended_at as "endedAt",
-  l.read, l.written, l.unchanged, l.rejected, l.filtered, l.error ->> 'message' as message, l.waits_for as "waitsFor",
+  ${countNames.map((name) => `l.${name}`).join(', ')}, l.error ->> 'message' as message, l.waits_for as "waitsFor",
   coalesce((select jsonb_agg(jsonb_build_object('step', s.step, 'state', s.state,
       'from', round(extract(epoch from s.started_at - r.started_at) * 1000),
       'to', round(extract(epoch from s.ended_at - r.started_at) * 1000)) order by s.position)
     from mattock.load_step s where s.load_id = l.id and (s.attempt = l.attempt or s.state in ('done', 'held'))), '[]') as steps`
 
-export const runHandlers: Pick<Handlers, 'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'rerun'> = {
+export const runHandlers: Pick<
+  Handlers,
+  'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'rerun' | 'rerunOutlook'
+> = {
   startRun: async ({ engine, account }, { body }) => ({
     run: await startRun(engine, { ...body, by: account.name }),
   }),
   rerun: async ({ engine, account }, { params, body }) => ({
-    run: await rerunFailed(
-      engine,
-      params.id,
-      { by: account.name, cause: `rerun of ${params.id}`, press: body.press, again: body.again },
-      body.loads,
-    ),
+    run: await rerun(engine, params.id, {
+      ...body,
+      by: account.name,
+      cause: `rerun of ${params.id}`,
+    }),
   }),
+  rerunOutlook: async ({ engine }, { params, body }) => await rerunOutlook(engine, params.id, body),
   runs: async ({ engine }, { query }) => {
     const values: unknown[] = []
     const tests = Object.entries({
@@ -347,6 +343,7 @@ const stepDetail = (step: typeof loadStep.$inferSelect, texts: ReturnType<typeof
   unchanged: step.unchanged,
   rejected: step.rejected,
   filtered: step.filtered,
+  merged: step.merged,
   bytes: step.bytes,
   resolved: texts
     .filter(({ slot }) => slot.step === step.step)

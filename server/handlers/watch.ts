@@ -94,7 +94,7 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
         .map(({ id, title, job, unbalanced, startedAt, createdAt }) => ({
           kind: 'unbalanced' as const,
           title: `${title}, run ${id}: ${unbalanced} ${unbalanced === 1 ? 'load does' : 'loads do'} not balance`,
-          text: 'rows were read that are neither written, unchanged, rejected nor filtered',
+          text: 'rows were read that are neither written, unchanged, rejected, filtered nor merged',
           count: unbalanced,
           run: id,
           job,

@@ -19,12 +19,12 @@ parts:
 ${more.replace(/^/gm, '          ')}
 `)
   const [load] = await bench.own(
-    `select l.state, l.read, l.written, l.unchanged, l.rejected, l.filtered, l.error ->> 'message' as message, s.log, s.files, s.reject_reasons as reasons
+    `select l.state, l.read, l.written, l.unchanged, l.rejected, l.filtered, l.merged, l.error ->> 'message' as message, s.log, s.files, s.reject_reasons as reasons
      from mattock.load l left join mattock.load_step s on s.load_id = l.id where l.run_id = $1`,
     [run],
   )
-  const { read, written, unchanged, rejected, filtered } = load as Record<string, number>
-  if (load!.state === 'done') expect(read).toBe(written! + unchanged! + rejected! + filtered!)
+  const { read, written, unchanged, rejected, filtered, merged } = load as Record<string, number>
+  if (load!.state === 'done') expect(read).toBe(written! + unchanged! + rejected! + filtered! + merged!)
   return load as {
     state: string
     read: number

@@ -10,7 +10,7 @@ type LoadDetail = Answer<typeof routes.runLoad>
 type Plan = Answer<typeof routes.plan>
 type Connection = Answer<typeof routes.connections>[number]
 
-export const noRows = { read: 0, written: 0, unchanged: 0, rejected: 0, filtered: 0 }
+export const noRows = { read: 0, written: 0, unchanged: 0, rejected: 0, filtered: 0, merged: 0 }
 
 export const runBrief = (more: Partial<Brief> = {}): Brief => ({
   id: 7,
@@ -63,6 +63,7 @@ export const load = (more: Partial<Load> = {}): Load => ({
   unchanged: 0,
   rejected: 0,
   filtered: 0,
+  merged: 0,
   message: null,
   steps: [{ step: 'bring-in', state: 'done', from: 1000, to: 4000 }],
   ...more,

@@ -60,6 +60,8 @@ export interface StepDefinition<Schema extends z.ZodObject = z.ZodObject> {
   readonly settings?: (given: z.output<Schema>) => Setting[]
   /** It follows the slice by itself, though no text of it names the slice. */
   readonly followsSlice?: (given: z.output<Schema>) => boolean
+  /** Done a second time, does it bring what it brought before once more? */
+  readonly bringsTwice?: (given: z.output<Schema>) => boolean
   /** What it does with files of a store; undefined where it takes none. */
   readonly takesFiles?: (given: z.output<Schema>) => TakenFiles | undefined
   /** The name of another job that it runs, as it is written. */

@@ -75,6 +75,12 @@ export function textsOfKind(kind: StepKind): readonly TextField[] {
   return found
 }
 
+/** Done a second time, does it bring what it brought before once more? */
+export function bringsTwice(step: Step): boolean {
+  const { kind, spec } = stepOf(step)
+  return stepDefinition(kind).bringsTwice?.(spec) ?? false
+}
+
 /** Does a step follow the slice, though no text of it names the slice? */
 export function followsSlice(step: Step): boolean {
   const { kind, spec } = stepOf(step)

@@ -134,6 +134,7 @@ export const transfer = defineStep({
     from.store === undefined
       ? undefined
       : { missing: from.missing, takesAway: false, covers: true, coveredBy: [] },
+  bringsTwice: doubles,
   followsSlice: (given) => replaces(given) === 'slice',
   tables: (text) => {
     const touch = (side: 'from' | 'into', does: TableTouch['does']): TableTouch[] => {

@@ -14,7 +14,7 @@ const answers = (more: Answers = {}): Answers => ({
 
 describe('a run', () => {
   it('has its balance at its head, as a sum that can be checked', async () => {
-    const counts = { read: 1000, written: 900, unchanged: 60, rejected: 40, filtered: 0 }
+    const counts = { read: 1000, written: 900, unchanged: 60, rejected: 40, filtered: 0, merged: 0 }
     show(<Run />, { ...at, answers: answers({ run: run({ counts }) }) })
     const balance = await screen.findByRole('region', { name: 'balance' })
     expect(balance.textContent).toBe(
