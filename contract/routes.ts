@@ -6,6 +6,7 @@ import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
 import { controlRoutes } from './control'
 import { markRoutes } from './marks'
+import { mendingRoutes } from './mending'
 import { mappingSchema } from './mapping'
 import { keepingRoutes } from './keeping'
 import { runControlRoutes } from './runControls'
@@ -55,6 +56,7 @@ export const routes = {
   ...controlRoutes,
   ...keepingRoutes,
   ...markRoutes,
+  ...mendingRoutes,
   ...runControlRoutes,
   ...planRoutes,
   ...tryRoutes,
@@ -287,16 +289,6 @@ export const routes = {
     summary: 'all that is known of a load',
     params: z.object({ id: numberInAddress, load: numberInAddress }),
     response: s.loadDetailSchema,
-  }),
-  rejects: route({
-    needs: 'run',
-    of: 'run',
-    method: 'get',
-    path: '/api/runs/:id/loads/:load/rejects',
-    summary: 'rows that could not be written',
-    params: z.object({ id: numberInAddress, load: numberInAddress }),
-    query: z.object({ step: z.string(), ...page }),
-    response: s.rejectsSchema,
   }),
   rerun: route({
     needs: 'run',

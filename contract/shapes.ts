@@ -364,13 +364,6 @@ export const loadDetailSchema = runLoadSchema.extend({
     }),
   ),
 })
-export const rejectsSchema = z.object({
-  rows: z.array(
-    z.object({ file: z.string(), line: z.number(), column: z.string(), reason: z.string(), raw: z.string() }),
-  ),
-  total: z.number(),
-})
-
 export const balanceSchema = z.object({
   ...counts,
   balanced: z.boolean(),

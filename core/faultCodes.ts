@@ -6,6 +6,8 @@ export const faultCodes = {
   /** What was to be run was run before; `where.run` is which. */
   'already-started': 409,
   'still-running': 409,
+  /** Rejected rows that cannot be brought in. */
+  mend: 409,
   'not-running': 409,
   'not-held': 409,
   'signed-out': 401,

@@ -56,22 +56,33 @@ export interface StepTry {
   readonly milliseconds: number
 }
 
+/** How the lines of a file are read. */
+export interface TextAs {
+  readonly format: FileFormat
+  /** Names of the fields of a line, in their order. */
+  readonly names: readonly string[]
+  /** Values of columns that its path says, the same in all its rows. */
+  readonly fixed?: Readonly<Record<string, string | null>>
+}
+
 /** How rows that were rejected were read, so that they are read the same way once they are mended. */
 export interface ReadAs {
   /** Columns of the source, in its order. */
   readonly columns: readonly string[]
-  /** Of files whose rows are lines: their format, by the file's name. */
-  readonly texts: Readonly<Record<string, FileFormat>>
-  /** The sign before the decimals of numbers. */
-  readonly decimal?: ',' | '.'
+  /** Files whose rows are lines, by the file's name; two that share one and are read differently are not there. */
+  readonly texts?: Readonly<Record<string, TextAs>>
+  /** The sign before the decimals of numbers; where files differ in it, each has its own in its format. */
+  readonly decimal?: ',' | 'by file'
   readonly reading?: ValueReading
   readonly readings?: Readonly<Record<string, ValueReading>>
   readonly types?: Readonly<Record<string, string>>
   readonly renames?: Readonly<Record<string, string>>
 }
 
-/** A rejected row as a person mended it: where it stood, and its values in the order of the columns. */
+/** A rejected row as a person mended it, with its values in the order of the columns. */
 export interface MendedRow {
+  /** Its place among the rejects, from 0. */
+  readonly at: number
   readonly file: string
   readonly line: number
   readonly values: readonly (string | null)[]

@@ -251,6 +251,8 @@ export const loadStep = mattock.table(
     broken: integer('broken').notNull().default(0),
     /** Path of the rejects in the data folder's rejects/, null where there are none. */
     rejectFile: text('reject_file'),
+    /** How the rows were read that were rejected. */
+    readAs: jsonb('read_as').$type<ReadAs | null>(),
     log: jsonb('log').$type<string[]>().notNull().default([]),
     /** What it gives to later steps. */
     value: jsonb('value').$type<SetValue | null>(),
@@ -291,7 +293,6 @@ export const mended = mattock.table(
       .notNull()
       .references(() => load.id, { onDelete: 'cascade' }),
     step: text('step').notNull(),
-    readAs: jsonb('read_as').$type<ReadAs>().notNull(),
     rows: jsonb('rows').$type<MendedRow[]>().notNull(),
   },
   (t) => [index().on(t.loadId, t.step)],

@@ -46,7 +46,7 @@ async function start(text: string): Promise<number> {
 }
 const count = async (table: string) => Number((await bench.rows(`select count(*) as n from ${table}`))[0]!.n)
 const loadsOf = (run: number) =>
-  bench.own<Record<string, unknown>>(
+  bench.own(
     'select id::int as id, key, state, part, read::int as read, written::int as written from mattock.load where run_id = $1 order by number',
     [run],
   )
@@ -171,7 +171,7 @@ describe('a load that failed', () => {
     expect((await loadsOf(run))[1]!.state).toBe('skipped')
     const [counted] = await bench.own('select failed, skipped from mattock.run_part where run_id = $1 and part = 1', [run]) // prettier-ignore
     expect(counted).toEqual({ failed: 0, skipped: 1 })
-    const [{ message }] = await bench.own<{ message: string }>(
+    const [{ message }] = await bench.own(
       `select error ->> 'message' as message from mattock.load where id = $1`,
       [failed!.id],
     ) as [{ message: string }] // prettier-ignore

@@ -1,7 +1,7 @@
 import { ancestorsOf, type Order } from './order'
 
-/** Where the loads of a rerun begin: at one step by its id, or, of each, at the one that failed. */
-export type RerunFrom = { readonly step: string } | { readonly failed: true }
+/** Where the loads of a rerun begin: at one step by its id, or, of each, at the one that failed; or the one step they do. */
+export type RerunFrom = { readonly step: string } | { readonly failed: true } | { readonly only: string }
 
 /**
  * Which steps of a load a rerun does again; the others are kept as they were done. That is the step it begins at and all that
@@ -16,6 +16,8 @@ export function stepsAgain(
   done: readonly boolean[],
   from: RerunFrom,
 ): boolean[] {
+  if ('only' in from) return ids.map((id) => id === from.only)
+  if ('only' in from) return ids.map((id) => id === from.only)
   const first = 'step' in from ? ids.indexOf(from.step) : -1
   if ('step' in from && first < 0) return ids.map(() => true)
   const begins = ids.map((_id, at) => at === first || !done[at])

@@ -13,7 +13,6 @@ CREATE TABLE "mattock"."mended" (
 	"run_id" integer PRIMARY KEY NOT NULL,
 	"load_id" bigint NOT NULL,
 	"step" text NOT NULL,
-	"read_as" jsonb NOT NULL,
 	"rows" jsonb NOT NULL
 );
 --> statement-breakpoint
@@ -22,6 +21,7 @@ ALTER TABLE "mattock"."load_step" ADD COLUMN "merged" bigint DEFAULT 0 NOT NULL;
 ALTER TABLE "mattock"."load_step" ADD COLUMN "tries" jsonb DEFAULT '[]'::jsonb NOT NULL;--> statement-breakpoint
 ALTER TABLE "mattock"."load_step" ADD COLUMN "written_in" text;--> statement-breakpoint
 ALTER TABLE "mattock"."load_step" ADD COLUMN "kept_from" bigint;--> statement-breakpoint
+ALTER TABLE "mattock"."load_step" ADD COLUMN "read_as" jsonb;--> statement-breakpoint
 ALTER TABLE "mattock"."run" ADD COLUMN "rerun_from" jsonb;--> statement-breakpoint
 ALTER TABLE "mattock"."run_part" ADD COLUMN "merged" bigint DEFAULT 0 NOT NULL;--> statement-breakpoint
 ALTER TABLE "mattock"."load_attempt" ADD CONSTRAINT "load_attempt_load_id_load_id_fk" FOREIGN KEY ("load_id") REFERENCES "mattock"."load"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint

@@ -10,6 +10,8 @@ import type {
   FileRecord,
   LoadError,
   MarkMove,
+  MendedRow,
+  ReadAs,
   SetValue,
   StatementRecord,
   StepTry,
@@ -42,6 +44,8 @@ export interface StepContext extends ReadContext {
   /** The load of an earlier run that failed at this very step, and that this one repeats. */
   readonly repeats?: number | undefined
   readonly slice: Slice | null
+  /** Rows that a person mended: they are written, in the place of what the step reads. */
+  readonly mended?: { readonly readAs: ReadAs; readonly rows: readonly MendedRow[] } | undefined
   /** Folder for the rejects of this load. */
   readonly rejectFolder: string
   readonly text: TextOf
@@ -71,6 +75,8 @@ export interface StepOutcome {
   readonly checks: CheckRecord[]
   /** Path of the rejects file relative to the data folder's rejects/. */
   readonly rejectFile: string | null
+  /** How those were read, so that they can be mended; null where they cannot. */
+  readonly readAs?: ReadAs | null
   readonly log: string[]
   /** Tries of it that failed before this one. */
   readonly tries: StepTry[]

@@ -1,6 +1,7 @@
 import type { DuckDBConnection } from '@duckdb/node-api'
 import type { FileFormat } from '../../core/catalog/found'
 import type { Packing } from '../../core/files/formats/definition'
+import type { TextAs } from '../../database/schema'
 import type { From } from '../../core/job/sources'
 import type { Detected } from './detect'
 import type { CsvReading, Relation, StoreFile } from './relation'
@@ -29,7 +30,7 @@ export interface OpenedFiles {
   readonly sql: () => string
   readonly ofText: boolean
   /** How each file is read, of formats whose rows are lines. */
-  readonly texts?: ReadonlyMap<string, FileFormat>
+  readonly texts?: ReadonlyMap<string, TextAs>
   readonly decimal?: ',' | 'by file' | undefined
   /** Of files that are read from a copy in UTF-8: the copy's path and the file's own. */
   readonly copies?: ReadonlyMap<string, string>

@@ -1,8 +1,9 @@
 import { mkdir } from 'node:fs/promises'
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
+import { isDeepStrictEqual } from 'node:util'
 import type { DuckDBConnection } from '@duckdb/node-api'
-import type { FileFormat } from '../../core/catalog/found'
 import { quoteName } from '../../core/text/slot'
+import type { ReadAs } from '../../database/schema'
 import type { StepContext } from '../context/step'
 import { literal, withDuck } from '../duck/duck'
 import type { Casting } from './cast'
@@ -85,8 +86,36 @@ export async function keepRejects(
       `copy (select parse_filename(file) as file, line, "column", reason, raw from (${parts.join(' union all ')}) order by file, line) to ${literal(file)} (format csv, header true)`,
     )
     context.outcome.rejectFile = `${context.run}/${context.load}-${context.step}.csv`
+    context.outcome.readAs = readAs(source)
     return wrong
   })
+}
+
+/** How the rows are read, for those that a person mends. Null where a rejected row is not one of the source's own. */
+function readAs({
+  columns,
+  texts,
+  record,
+  decimal,
+  reading,
+  readings,
+  types,
+  renames,
+}: OpenSource): ReadAs | null {
+  if (record !== undefined) return null
+  const named = [...(texts ?? [])].map(([full, text]) => [basename(full), text] as const)
+  const same = ([name, text]: (typeof named)[number]) =>
+    named.every(([other, its]) => other !== name || isDeepStrictEqual(its, text))
+  const object = <T>(map: ReadonlyMap<string, T> | undefined) => map && Object.fromEntries(map)
+  return {
+    columns: columns.map(({ name }) => name),
+    ...(texts ? { texts: Object.fromEntries(named.filter(same)) } : {}),
+    ...(decimal ? { decimal } : {}),
+    ...(reading ? { reading } : {}),
+    ...(readings ? { readings: object(readings)! } : {}),
+    ...(types ? { types: object(types)! } : {}),
+    ...(renames ? { renames: object(renames)! } : {}),
+  }
 }
 
 /** The rows with a value that does not fit, and those refused elsewhere, each numbered within its file as it stands there. */
@@ -197,7 +226,7 @@ async function countReasons(
  */
 async function findPlaces(
   ordered: DuckDBConnection,
-  texts: ReadonlyMap<string, FileFormat>,
+  texts: NonNullable<OpenSource['texts']>,
   { wrong, broken }: { readonly wrong: number; readonly broken: number },
 ): Promise<void> {
   await ordered.run(
@@ -209,7 +238,7 @@ async function findPlaces(
     )
     return reader.getRows().map(([value]) => Number(value))
   }
-  for (const [file, format] of texts) {
+  for (const [file, { format }] of texts) {
     // several rows of a record have its number
     const numbers = wrong > 0 ? [...new Set(await column(wrongTable, 'number', file))] : []
     const breaks = broken > 0 ? await column(brokenTable, 'place', file) : []

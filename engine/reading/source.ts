@@ -1,6 +1,5 @@
-import type { FileFormat } from '../../core/catalog/found'
 import type { ValueReading } from '../../core/files/valueReading'
-import type { FileRecord } from '../../database/schema'
+import type { FileRecord, TextAs } from '../../database/schema'
 
 /** What a transfer reads, opened and ready to be selected from by DuckDB. */
 export interface OpenSource {
@@ -19,7 +18,7 @@ export interface OpenSource {
   /** Lines of text; those that cannot be read at all go to DuckDB's tables of rejects. */
   readonly ofText: boolean
   /** Files whose rows are lines, by their full path, in the order in which they are read. */
-  readonly texts?: ReadonlyMap<string, FileFormat>
+  readonly texts?: ReadonlyMap<string, TextAs>
   /** The sign before the decimals of numbers in texts; where files differ in it, each row has its own in "mattock_decimal". */
   readonly decimal?: ',' | 'by file' | undefined
   /** How its texts are written, by what the job says. */

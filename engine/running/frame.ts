@@ -7,6 +7,8 @@ import {
   jobVersion,
   plan as planTable,
   run as runTable,
+  mended,
+  type MendedRow,
   type PlanMark,
   type StoredPart,
 } from '../../database/schema'
@@ -26,6 +28,8 @@ export interface RunFrame {
   readonly types: Record<number, Record<string, ValueType>>
   readonly parts: readonly StoredPart[]
   readonly marks: readonly PlanMark[]
+  /** Rejected rows that a person mended, where the run brings them in. */
+  readonly mended: readonly MendedRow[] | undefined
   /** For each part, which of its steps wait for which. */
   readonly waits: readonly ReturnType<typeof stepWaits>[]
 }
@@ -59,6 +63,16 @@ async function readFrame(engine: Engine, runId: number): Promise<RunFrame> {
     types,
     parts: found.plan.parts,
     marks: found.plan.marks,
+    mended: await mendedRows(engine, found.run),
     waits: job.parts.map(stepWaits),
   }
+}
+
+async function mendedRows(
+  engine: Engine,
+  { id, rerunFrom }: RunFrame['run'],
+): Promise<MendedRow[] | undefined> {
+  if (!rerunFrom || !('only' in rerunFrom)) return undefined
+  const [found] = await engine.db.select({ rows: mended.rows }).from(mended).where(eq(mended.runId, id))
+  return found?.rows
 }

@@ -28,7 +28,7 @@ import { frameOf } from './frame'
 import { isStillMine, repeatedAt, sayWaiting } from './own'
 import { rememberStep } from './remember'
 import type { Started } from './started'
-import { keepSteps, recordStep, stepsDone } from './stepRecords'
+import { keepSteps, readAsOf, recordStep, stepsDone } from './stepRecords'
 
 export interface LoadEnd {
   /** `held`: it stands after a step for a look, and goes on when told. `awaits`: it goes on when a run has ended. */
@@ -93,6 +93,13 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     if (places[position])
       Object.assign(places[position], rest, rest.error && { counts: nothingKept(rest.counts) })
 
+  // only the one step is done: what it does not keep of the others is not there
+  if (rerunFrom && 'only' in rerunFrom)
+    places.forEach((place, at) => {
+      if (place.state === 'waiting' && steps[at]!.id !== rerunFrom.only)
+        Object.assign(place, { state: 'skipped', passed: true })
+    })
+
   const now = () => new Date(Date.now() + frame.run.clockOffset)
   /** What a step sees: those it waits for, and the newest file that one of them read. */
   const bindingsOf = (at: number): Bindings => {
@@ -133,6 +140,9 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       waitsFor: (what) => sayWaiting(engine, started, what),
       logger: log.child({ step: step.id }),
       slice,
+      ...(frame.mended && started.repeats !== null
+        ? { mended: { rows: frame.mended, readAs: await readAsOf(engine, started.repeats, step.id) } }
+        : {}),
       zone: frame.zone,
       rejectFolder: join(engine.dataFolder, 'rejects', String(started.run_id)),
       signal,

@@ -59,7 +59,11 @@ export interface RerunAsk extends Omit<StartAsk, 'plan'> {
   readonly loads?: readonly number[] | undefined
   /** Each begins at its first step where this is left out. */
   readonly from?: RerunFrom | undefined
+  /** What is kept with the run, in the same transaction. */
+  readonly alongside?: Alongside
 }
+
+type Alongside = (client: pg.ClientBase, run: number) => Promise<void>
 
 /**
  * Runs loads again, in a new run of the same plan and version: those that failed, were stopped or skipped; with a step to
@@ -70,11 +74,11 @@ export interface RerunAsk extends Omit<StartAsk, 'plan'> {
 export async function rerun(
   engine: Engine,
   runId: number,
-  { loads, from, ...ask }: RerunAsk,
+  { loads, from, alongside, ...ask }: RerunAsk,
 ): Promise<number> {
   const { plan, which, values } = await whatAgain(engine, runId, loads, from)
   const cause = from && 'step' in from ? `${ask.cause ?? 'rerun'} from ${from.step}` : ask.cause
-  return await insertRun(engine, plan, { ...ask, ...(cause === undefined ? {} : { cause }), plan: plan.id }, { of: runId, from }, which, values) // prettier-ignore
+  return await insertRun(engine, plan, { ...ask, ...(cause === undefined ? {} : { cause }), plan: plan.id }, { of: runId, from, alongside }, which, values) // prettier-ignore
 }
 
 /** The loads that a rerun brings back, as a condition on mattock.planned_load `p`; its values begin at $4, the run is $3. */
@@ -86,7 +90,9 @@ async function whatAgain(
 ) {
   const [before] = await engine.db.select().from(runTable).where(eq(runTable.id, runId))
   if (!before) fail('unknown-name', `there is no run ${runId}`)
-  if (!hasEnded(before.state)) fail('still-running', `run ${runId} still goes on; stop it first, or wait`)
+  // rows that a load rejected are brought in once it has ended, whatever the others do
+  if (!hasEnded(before.state) && !(from && 'only' in from))
+    fail('still-running', `run ${runId} still goes on; stop it first, or wait`)
   const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, before.planId))
   const values: unknown[] = []
   const tests: string[] = []
@@ -96,11 +102,10 @@ async function whatAgain(
     const job = documentOf(version!)
     const parts = partsAgain(partOrder(job).waits, job.parts.map((part) => activeSteps(part).map(({ id }) => id)), from.step) // prettier-ignore
     if (parts.length === 0) fail('unknown-name', `${before.job} has no step ${from.step} that is turned on`)
-    tests.push(
-      `l.part = any ($${values.push(parts) + 3})`,
-      `l.state in ('done', 'failed', 'stopped', 'skipped')`,
-    )
-  } else tests.push(`l.state in ('failed', 'stopped', 'skipped')`)
+    tests.push(`l.part = any ($${values.push(parts) + 3})`)
+  }
+  if (from && !('failed' in from)) tests.push(`l.state in ('done', 'failed', 'stopped', 'skipped')`)
+  else tests.push(`l.state in ('failed', 'stopped', 'skipped')`)
   const which = `p.number in (select l.number from mattock.load l where l.run_id = $3 and ${tests.join(' and ')})`
   return { plan: plan!, which, values }
 }
@@ -158,7 +163,11 @@ async function insertRun(
   engine: Engine,
   plan: typeof planTable.$inferSelect,
   ask: StartAsk,
-  rerun: { readonly of: number; readonly from: RerunFrom | undefined } | null,
+  rerun: {
+    readonly of: number
+    readonly from: RerunFrom | undefined
+    readonly alongside: Alongside | undefined
+  } | null,
   which: string,
   values: readonly unknown[],
 ): Promise<number> {
@@ -220,6 +229,7 @@ async function insertRun(
       [id, JSON.stringify(lanes.connections)],
     )
     await insertParts(client, id, plan, job)
+    await rerun?.alongside?.(client, id)
     await client.query('select mattock.advance_run($1)', [id])
     await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
     return id

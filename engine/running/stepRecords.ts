@@ -2,7 +2,8 @@ import { stepKind, type Step } from '../../core/job/steps'
 import { stepsAgain, type RerunFrom } from '../../core/run/again'
 import type { Order } from '../../core/run/order'
 import type { RunState } from '../../core/runState'
-import type { FileRecord, LoadError, SetValue } from '../../database/schema'
+import { fail } from '../../core/fault'
+import type { FileRecord, LoadError, ReadAs, SetValue } from '../../database/schema'
 import { countNames, type Counts } from '../../core/balance/balance'
 import type { Engine } from '../context/engine'
 import type { Outcome } from '../context/step'
@@ -38,7 +39,7 @@ export async function keepSteps(
     [started.repeats],
   )
   const done = ids.map((_id, at) => rows.some(({ position }) => position === at))
-  const kept = stepsAgain(waits, ids, done, from).flatMap((again, at) => (again ? [] : [at]))
+  const kept = stepsAgain(waits, ids, done, from).flatMap((again, at) => (again || !done[at] ? [] : [at]))
   if (kept.length === 0) return
   await engine.db.$client.query(
     `insert into mattock.load_step (load_id, attempt, state, kept_from, ${keptColumns})
@@ -49,6 +50,15 @@ export async function keepSteps(
 }
 
 const keptColumns = `position, step, kind, started_at, ended_at, bytes, statements, files, reject_reasons, log, value, checks, broken, written_in, ${countNames.join(', ')}`
+
+/** How the rows were read that a step of a load rejected. @throws FaultError where that is not kept */
+export async function readAsOf(engine: Engine, load: number, step: string): Promise<ReadAs> {
+  const { rows } = await engine.db.$client.query<{ readAs: ReadAs | null }>(
+    'select read_as as "readAs" from mattock.load_step where load_id = $1 and step = $2',
+    [load, step],
+  )
+  return rows[0]?.readAs ?? fail('unknown-name', `how the rows of ${step} were read is not kept any more`)
+}
 
 /**
  * The steps of a load that need not be done again: those that ended well, or hold for a look, in an attempt before this; where
@@ -82,15 +92,15 @@ export async function recordStep(
   await engine.db.$client.query({
     name: 'mattock-record-step',
     text: `insert into mattock.load_step (load_id, position, attempt, step, kind, state, started_at, ended_at, read, written, unchanged,
-             rejected, filtered, merged, bytes, statements, files, reject_reasons, reject_file, log, value, checks, broken, error, tries, written_in)
-           select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26
+             rejected, filtered, merged, bytes, statements, files, reject_reasons, reject_file, log, value, checks, broken, error, tries, written_in, read_as)
+           select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27
            where exists (select 1 from mattock.load where id = $1 and attempt = $3)
            on conflict (load_id, position) do update set attempt = excluded.attempt, state = excluded.state,
              started_at = case when mattock.load_step.state = 'running' then mattock.load_step.started_at else excluded.started_at end, ended_at = excluded.ended_at, read = excluded.read, written = excluded.written,
              unchanged = excluded.unchanged, rejected = excluded.rejected, filtered = excluded.filtered, merged = excluded.merged, bytes = excluded.bytes,
              statements = excluded.statements, files = excluded.files, reject_reasons = excluded.reject_reasons,
              reject_file = excluded.reject_file, log = excluded.log, value = excluded.value,
-             checks = excluded.checks, broken = excluded.broken, error = excluded.error, tries = excluded.tries, written_in = excluded.written_in`,
+             checks = excluded.checks, broken = excluded.broken, error = excluded.error, tries = excluded.tries, written_in = excluded.written_in, read_as = excluded.read_as`,
     values: [
       started.load_id, position, started.attempt, step.id, stepKind(step), state, begun.toISOString(), ended?.toISOString() ?? null,
       counts.read, counts.written, counts.unchanged, counts.rejected, counts.filtered, counts.merged, outcome.bytes,
@@ -101,6 +111,7 @@ export async function recordStep(
       error ? JSON.stringify(error) : null,
       JSON.stringify(outcome.tries),
       outcome.writtenIn ?? null,
+      outcome.readAs ? JSON.stringify(outcome.readAs) : null,
     ], // prettier-ignore
   })
 }

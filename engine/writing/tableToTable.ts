@@ -151,12 +151,13 @@ async function copyTable(
     rejected = wrong ? read - copied : 0
   }
   if (rejected > 0) {
-    const found = await keepRows(context, [
+    context.outcome.readAs = { columns: found.map(({ name }) => name) }
+    const kept = await keepRows(context, [
       ...(wrong ? [await changedRows(reader, origin, changed, wrong)] : []),
       ...(rowByRow ? [await refusedRows(client, names)] : []),
     ])
-    context.outcome.counts = { ...context.outcome.counts, rejected: found }
-    checkRejects(spec, read, found, context.outcome)
+    context.outcome.counts = { ...context.outcome.counts, rejected: kept }
+    checkRejects(spec, read, kept, context.outcome)
   }
   if (straight) context.outcome.counts = { ...context.outcome.counts, written: copied }
   else

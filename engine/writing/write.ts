@@ -1,11 +1,13 @@
 import { join } from 'node:path'
 import { targetKind, type TargetKind } from '../../core/job/targets'
-import { intoTable, type ToFiles, type Transfer } from '../../core/job/steps/transfer'
+import { intoTable, ofMended, type ToFiles, type ToTable, type Transfer } from '../../core/job/steps/transfer'
 import { openAs, openPostgres } from '../connectors/connections'
 import { tableOf } from '../connectors/postgres/tables'
 import type { Outcome, StepContext } from '../context/step'
 import { literal, withDuck } from '../duck/duck'
 import { databaseInTry, databaseOf, withSource, type Located } from '../reading/open'
+import { withFolder } from '../context/temporary'
+import { openMended } from '../reading/mended'
 import { ensureMarks, sinceMark } from './since'
 import { tableToTable } from './tableToTable'
 import { toFiles, writerOf, type FileTarget } from './toFiles'
@@ -26,6 +28,18 @@ const writers: Readonly<Record<TargetKind, Writer>> = {
     if (spec.since && !aside) await ensureMarks(pool)
     return await inTransaction(context, { pool, connection }, async (client) => {
       const table = aside ? await aside.database(pool, connection).writing(real) : real
+      const { mended } = context
+      if (mended) {
+        const once = { table, spec: ofMended(into) as ToTable }
+        await withFolder((folder) =>
+          withDuck(context.zone, true, async (duck) =>
+            toTable(client, duck, await openMended(mended, folder), once, context),
+          ),
+        )
+        // what the source looks like is not told by a few rows of it
+        delete context.outcome.sourceColumns
+        return
+      }
       const database = databaseOf(source)
       if (database) {
         // from database to database: the rows need not pass through here

@@ -7,6 +7,8 @@ export interface CheckDefinition<Schema extends z.ZodType = z.ZodType> {
   readonly schema: Schema
   /** One that is set, in words. */
   readonly text: (given: z.output<Schema>) => string
+  /** It speaks of all rows together, and so not of some of them. */
+  readonly ofAll?: true
   /** What a new one begins with. */
   readonly fresh: unknown
 }

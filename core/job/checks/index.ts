@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { field } from '../../field/field'
 import { givenKind, kindsIn, optionalKinds, type Given, type Specs } from '../kinds'
+import type { CheckDefinition } from './definition'
 import { equals } from './equals'
 import { inRange } from './inRange'
 import { none } from './none'
@@ -45,6 +46,9 @@ export type Check = z.output<typeof checkSchema>
 
 /** Which check it is, and what it is given. */
 export const checkOf = (check: Check): Given<typeof checks> => givenKind(checks, check)
+
+export const checkDefinition = (kind: CheckKind): CheckDefinition =>
+  checks[kind] as unknown as CheckDefinition
 
 /** A check in words. */
 export function checkText(check: Check): string {

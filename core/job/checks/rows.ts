@@ -4,6 +4,7 @@ import { defineCheck } from './definition'
 
 export const rows = defineCheck({
   words: 'number of rows',
+  ofAll: true,
   schema: z
     .strictObject({
       at_least: field(z.int().min(0), { label: 'at least' }).optional().describe('rows there must be'),

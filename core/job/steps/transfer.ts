@@ -5,7 +5,7 @@ import { columnRules, columnRuleWords } from '../../shape/shape'
 import { tableText } from '../../text/slot'
 import { valueTypes } from '../../value'
 import { someNames, type Beginnings } from '../beginnings'
-import { checkText, rowCheckSchema } from '../checks'
+import { checkDefinition, checkOf, checkText, rowCheckSchema } from '../checks'
 import { columnName, field, template } from '../../field/field'
 import { fromSchema, sources, type From } from '../sources'
 import { intoSchema, targets } from '../targets'
@@ -114,6 +114,15 @@ export const replaces = ({ into }: Transfer) =>
 /** Does the same load, run twice, bring its rows twice? */
 export const doubles = ({ into, since }: Transfer): boolean =>
   since === undefined && into.write !== undefined && writeOf(into.write).doubles
+
+/** The transfer that brings rows in which were rejected before, and mended: beside what stands there, and without a mark. */
+export const ofMended = (spec: Transfer): Transfer => ({
+  ...spec,
+  since: undefined,
+  rejects: 'keep',
+  check: spec.check?.filter((check) => !checkDefinition(checkOf(check).kind).ofAll),
+  into: { ...spec.into, write: replaces(spec) === 'nothing' ? spec.into.write : 'append' },
+})
 
 /** An entry of a fresh step in flow style. */
 const flow = (entries: Readonly<Record<string, string>>): string =>

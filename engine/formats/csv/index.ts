@@ -200,7 +200,10 @@ export function openCsv(
     texts: new Map(
       groups.flat().map(({ full }) => {
         const own = originals.get(full)!
-        return [own.full, own.format]
+        const fixed = Object.fromEntries(
+          folderValues(own.path).values.map(({ name, value }) => [name, value]),
+        )
+        return [own.full, { format: own.format, names: own.names, fixed }]
       }),
     ),
     copies,

@@ -29,7 +29,7 @@ export const jsonFormat = (
       else if (read.inner) rows.set(full, await countEntries(duck, full, read, table.list))
     const opened = { ...openTyped(withFolders(files, table), rows), decimalNumbers: true }
     if (!byLine) return opened
-    const texts = new Map(files.map(({ full, format }) => [full, format]))
+    const texts = new Map(files.map(({ full, format }) => [full, { format, names: [] }]))
     return {
       ...opened,
       broken: 'mattock_broken',

@@ -226,7 +226,7 @@ describe('a run', () => {
       ...at,
       answers: answers({
         runLoad: loadDetail({ rejected: 2, detail: [detail] }),
-        rejects: { total: 2, rows: [{ file: 'a.csv', line: 3, column: 'value', reason: 'is no whole number', raw: 'd,<b>many</b>' }] },
+        rejects: { total: 2, rows: [{ at: 0, file: 'a.csv', line: 3, column: 'value', reason: 'is no whole number', raw: 'd,<b>many</b>' }] },
       }),
     }) // prettier-ignore
     const rejected = await screen.findByRole('region', { name: 'rejected rows' })
