@@ -11,16 +11,18 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock test
   ./mattock plan JOB [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--compare PLAN|last] [--json | --sarif]
   ./mattock run JOB  [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--wait] [--json]
-  ./mattock rerun RUN --failed [--again] [--wait] [--json]
+  ./mattock rerun RUN --failed [--keep] | --from STEP [--again] [--wait] [--json]
   ./mattock runs [--job JOB] [--env E] [--state S] [--limit N] [--json]
   ./mattock show RUN [--json]
+  ./mattock proof RUN                  all that a run did, as one JSON document
+  ./mattock verify RUN [--json]        is what it left still as it left it?
   ./mattock survey CONNECTION [--env E] [--include P]… [--exclude P]… [--prefix P] [--accept] [--json]
   ./mattock put FILE… [--env E] [--remove] [--message M] [--json]     jobs, control tables, connections
   ./mattock get job|control|connection NAME [--env E]     or --all [--into DIR]
   ./mattock worker [--data DIR] [--capacity N]     one more worker; needs DATABASE_URL
 
 FROM/TO is half-open: 2026-11-01/2026-11-05 is four days. A single date is the slice that begins there.
-Exit: 0 good, 1 the run failed or did not balance, 2 wrong use, 3 the plan has a stop.
+Exit: 0 good, 1 the run failed, did not balance or is not as it was left, 2 wrong use, 3 the plan has a stop.
 `
 
 async function main(): Promise<number> {
@@ -51,6 +53,8 @@ async function main(): Promise<number> {
     case 'rerun':
     case 'runs':
     case 'show':
+    case 'proof':
+    case 'verify':
       return await (await import('./work')).work(command, rest)
     case 'help':
     case '--help':

@@ -60,3 +60,9 @@ export function runsText(runs: Answer<typeof routes.runs>['runs']): string {
       .join('\n') + '\n'
   )
 }
+
+export function verifyText({ run, counted, loads }: Answer<typeof routes.verifyRun>): string {
+  const rows = `${n(counted.found)} of ${n(counted.written)} rows counted again`
+  const head = `run ${run}: ${n(counted.loads - counted.broken)} of ${n(counted.loads)} loads are as they were left; ${rows}\n`
+  return head + loads.map(({ key, why }) => `  ${key}: ${why}\n`).join('')
+}

@@ -8,7 +8,7 @@ import { hasEnded } from '../core/run/when'
 import { runStates, type RunState } from '../core/runState'
 import { ApiError, openApi, type Api } from './api'
 import { UsageError } from './usage'
-import { comparisonText, planText, runsText, runText } from './print'
+import { comparisonText, planText, runsText, runText, verifyText } from './print'
 import { dataFolder } from './state'
 
 const wrong = 2
@@ -16,9 +16,9 @@ const stopped = 3
 
 const wait = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds))
 
-/** plan, run, rerun, runs, show: over the same API as the pages. Returns the exit code. */
+/** plan, run, rerun, runs, show, proof, verify: over the same API as the pages. Returns the exit code. */
 export async function work(
-  command: 'plan' | 'run' | 'rerun' | 'runs' | 'show',
+  command: 'plan' | 'run' | 'rerun' | 'runs' | 'show' | 'proof' | 'verify',
   args: string[],
 ): Promise<number> {
   const { values, positionals } = parseArgs({
@@ -33,6 +33,8 @@ export async function work(
       json: { type: 'boolean', default: false },
       wait: { type: 'boolean', default: false },
       failed: { type: 'boolean', default: false },
+      keep: { type: 'boolean', default: false },
+      from: { type: 'string' },
       again: { type: 'boolean', default: false },
       job: { type: 'string' },
       state: { type: 'string' },
@@ -92,10 +94,12 @@ export async function work(
         return await finish(api, run, values.wait, say)
       }
       case 'rerun': {
-        if (!values.failed) throw new UsageError('rerun takes --failed')
+        if (values.failed === (values.from !== undefined))
+          throw new UsageError('rerun takes --failed, or --from with a step')
+        const from = values.from !== undefined ? { step: values.from } : values.keep ? { failed: true as const } : undefined // prettier-ignore
         const { run } = await api.call(routes.rerun, {
           params: { id: runNumber(what!) },
-          body: { press: randomUUID(), again: values.again },
+          body: { press: randomUUID(), again: values.again, from },
         })
         return await finish(api, run, values.wait, say)
       }
@@ -110,6 +114,17 @@ export async function work(
         })
         say(list.runs, runsText(list.runs))
         return 0
+      }
+      case 'proof':
+        await api.pipe(routes.proveRun, { params: { id: runNumber(what!) } }, process.stdout)
+        return 0
+      case 'verify': {
+        const found = await api.call(routes.verifyRun, {
+          params: { id: runNumber(what!) },
+          query: { only: values.json ? 'all' : 'broken' },
+        })
+        say(found, verifyText(found))
+        return found.holds ? 0 : 1
       }
       case 'show': {
         const document = await api.call(routes.showDocument, { params: { id: runNumber(what!) } })

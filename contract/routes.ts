@@ -12,6 +12,7 @@ import { keepingRoutes } from './keeping'
 import { runControlRoutes } from './runControls'
 import { stepKindSchema } from './kinds'
 import { jobEffectSchema, planRoutes } from './plans'
+import { proofRoutes } from './proof'
 import { route } from './route'
 import * as s from './shapes'
 import { workerRoutes } from './workers'
@@ -59,6 +60,7 @@ export const routes = {
   ...mendingRoutes,
   ...runControlRoutes,
   ...planRoutes,
+  ...proofRoutes,
   ...tryRoutes,
   ...workerRoutes,
   session: route({

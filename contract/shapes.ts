@@ -340,6 +340,18 @@ export const loadDetailSchema = runLoadSchema.extend({
     .object({ by: z.string(), why: z.string(), at: z.string() })
     .nullable()
     .describe('who let it go before its part began, and why; null for nobody'),
+  attempts: z
+    .array(
+      z.object({
+        attempt: z.number(),
+        worker: z.number().nullable(),
+        host: z.string().nullable(),
+        takenAt: z.string().nullable(),
+        endedAt: z.string(),
+        why: z.string().describe('why it came to no end of its own'),
+      }),
+    )
+    .describe('attempts before the last'),
   detail: z.array(
     z.object({
       step: z.string(),
@@ -356,6 +368,13 @@ export const loadDetailSchema = runLoadSchema.extend({
       checks: z.array(checkRecordSchema).describe('what became of its checks'),
       rejectReasons: z.record(z.string(), z.number()),
       hasRejects: z.boolean(),
+      tries: z
+        .array(z.object({ code: z.string(), message: z.string(), at: z.string(), milliseconds: z.number() }))
+        .describe('tries that failed, and after which it was tried again'),
+      keptFrom: z
+        .object({ run: z.number(), load: z.number() })
+        .nullable()
+        .describe('the load that did it, where a rerun kept it; null where it was done here'),
       called: z
         .object({ id: z.number(), job: z.string(), state: stateSchema })
         .nullable()

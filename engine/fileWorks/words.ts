@@ -2,6 +2,7 @@ import type { FileDeed } from '../../core/job/fileWorks'
 import type { FilesAtWork } from './definition'
 
 const words: Readonly<Record<FileDeed, string>> = {
+  written: 'written',
   copied: 'copied',
   moved: 'moved',
   deleted: 'deleted',

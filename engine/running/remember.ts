@@ -56,7 +56,7 @@ export async function rememberStep(
          from jsonb_array_elements($11::jsonb) t, at
          on conflict (load_id, step, direction, locator) do update set rows = excluded.rows, at = excluded.at`,
     values: [
-      where.environment, `${target.connection}/${target.locator}`, started.run_id, where.clockOffset, JSON.stringify(outcome.files), where.job, step.id,
+      where.environment, `${target.connection}/${target.locator}`, started.run_id, where.clockOffset, JSON.stringify(outcome.files.filter(({ did }) => did === undefined)), where.job, step.id,
       where.rowKey, outcome.sourceColumns ? JSON.stringify(outcome.sourceColumns) : null, started.load_id, JSON.stringify(touches),
     ], // prettier-ignore
   })

@@ -104,7 +104,9 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
   /** What a step sees: those it waits for, and the newest file that one of them read. */
   const bindingsOf = (at: number): Bindings => {
     const before = [...above[at]!].sort((a, b) => a - b).filter((one) => hasEnded(places[one]!.state))
-    const file = before.map((one) => places[one]!.files[0]).findLast((one) => one !== undefined)
+    const file = before
+      .map((one) => places[one]!.files.find(({ did }) => did !== 'written'))
+      .findLast((one) => one !== undefined)
     return runBindings(
       frame.job,
       {

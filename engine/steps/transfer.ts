@@ -21,7 +21,9 @@ const tableAt = (text: TextOf, path: string): string => tableText(text(path)) ??
 /** The places each kind of source read, with the rows of each. A query names its tables in its text, so it tells none here. */
 const reads: Readonly<Record<SourceKind, (text: TextOf, outcome: Outcome) => Place[]>> = {
   files: (_text, { files }) =>
-    files.map(({ store, path, records }) => ({ connection: store, locator: path, rows: records })),
+    files
+      .filter(({ did }) => did === undefined)
+      .map(({ store, path, records }) => ({ connection: store, locator: path, rows: records })),
   table: (text, { counts }) => [
     { connection: text('from.connection').text, locator: tableAt(text, 'from.table'), rows: counts.read },
   ],

@@ -42,7 +42,7 @@ export async function runTry(engine: Engine, worker: number, id: number, signal:
   const seen = new Map<number, { step: Record<string, Seen>; file: Row | null }>()
   const note = (load: number, step: string, outcome: Pick<Outcome, 'counts' | 'files' | 'value'>) => {
     const before = seen.get(load) ?? { step: {}, file: null }
-    const [file] = outcome.files
+    const file = outcome.files.find(({ did }) => did !== 'written')
     seen.set(load, {
       step: {
         ...before.step,

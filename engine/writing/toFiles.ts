@@ -9,6 +9,7 @@ import { rulesFor, shapedSql } from '../../core/shape/shape'
 import { quoteName } from '../../core/text/slot'
 import { checkFiles } from '../checks'
 import type { FileStore } from '../connectors/files/store'
+import { contentOf } from '../fileWorks/content'
 import { point } from '../context/points'
 import { stepFault, stopped, type StepContext } from '../context/step'
 import { formats as readers } from '../formats'
@@ -142,7 +143,7 @@ export async function writeFiles(
       await flush(dirname(full))
     }
     await point('file-named')
-    await noteWritten(store, split ? dirname(full) : full, context)
+    await noteWritten(store, split ? dirname(full) : full, rows, context)
     return rows
   } catch (error) {
     if (context.signal.aborted) throw stopped()
@@ -203,13 +204,24 @@ async function filesBelow(folder: string): Promise<string[]> {
   return entries.filter((entry) => entry.isFile()).map((entry) => join(entry.parentPath, entry.name))
 }
 
-async function noteWritten(store: FileStore, full: string, context: StepContext): Promise<void> {
+async function noteWritten(
+  store: FileStore,
+  full: string,
+  rows: number,
+  context: StepContext,
+): Promise<void> {
   const root = await store.real()
   const facts = await stat(full)
   const files = facts.isDirectory() ? await filesBelow(full) : [full]
+  const pathOf = (file: string) => relative(root, file).split(sep).join(posix.sep)
+  const path = pathOf(full)
   let bytes = 0
-  for (const file of files) bytes += (await stat(file)).size
-  const path = relative(root, full).split(sep).join(posix.sep)
+  for (const file of files) {
+    const { sha256, size } = await contentOf(file, context.signal)
+    bytes += size
+    const modified = (await stat(file)).mtime.toISOString()
+    context.outcome.files.push({ store: store.name, path: pathOf(file), size, modified, sha256, records: files.length === 1 ? rows : 0, did: 'written' }) // prettier-ignore
+  }
   context.outcome.log.push(
     `wrote ${path}${facts.isDirectory() ? `: ${files.length} files` : ''}, ${bytes.toLocaleString('en')} bytes`,
   )

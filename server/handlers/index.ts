@@ -7,6 +7,7 @@ import { documentHandlers } from './documents'
 import { jobHandlers } from './jobs'
 import { keepingHandlers } from './keeping'
 import { planHandlers } from './plans'
+import { proofHandlers } from './proof'
 import { rejectHandlers } from './rejects'
 import { markHandlers } from './marks'
 import { workerHandlers } from './workers'
@@ -29,6 +30,7 @@ export const handlers: Handlers = {
   ...markHandlers,
   ...workerHandlers,
   ...runControlHandlers,
+  ...proofHandlers,
   ...rejectHandlers,
   ...documentHandlers,
   ...tryHandlers,

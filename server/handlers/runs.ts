@@ -315,6 +315,14 @@ export async function loadDetails(engine: Engine, run: number, ids: readonly num
     'select id, job, state, called_by_load as load, called_by_step as step from mattock.run where called_by_load = any ($1)',
     [ids],
   ) // prettier-ignore
+  const { rows: attempts } = await engine.db.$client.query(
+    `select load_id as load, attempt, worker, host, taken_at as "takenAt", ended_at as "endedAt", why from mattock.load_attempt where load_id = any ($1) order by attempt`,
+    [ids],
+  )
+  const kept = await runsOfLoads(
+    engine,
+    [...steps.values()].flat().flatMap(({ keptFrom }) => keptFrom ?? []),
+  )
   const called = new Map(begun.map(({ load, step, ...run }) => [`${load} ${step}`, run]))
   return rows.map(({ slice_from, slice_to, slice_label, ...rest }) => {
     const load = planned.get(rest.number)!
@@ -323,12 +331,24 @@ export async function loadDetails(engine: Engine, run: number, ids: readonly num
       ...rest,
       row: load.row && { ...load.row },
       slice: slice_from ? { from: slice_from, to: slice_to, label: slice_label ?? '' } : null,
+      attempts: attempts.filter(({ load }) => load === rest.id).map(({ load: _, ...attempt }) => attempt),
       detail: (steps.get(String(rest.id)) ?? []).map((step) => ({
         ...stepDetail(step, texts),
+        keptFrom: step.keptFrom === null ? null : { run: kept.get(step.keptFrom) ?? 0, load: step.keptFrom },
         called: called.get(`${rest.id} ${step.step}`) ?? null,
       })),
     }
   })
+}
+
+/** In which run each load is. */
+async function runsOfLoads(engine: Engine, loads: readonly number[]): Promise<Map<number, number>> {
+  if (loads.length === 0) return new Map()
+  const { rows } = await engine.db.$client.query<{ id: number; run: number }>(
+    'select id, run_id as run from mattock.load where id = any ($1)',
+    [loads],
+  )
+  return new Map(rows.map(({ id, run }) => [id, run]))
 }
 
 const stepDetail = (step: typeof loadStep.$inferSelect, texts: ReturnType<typeof textsOf>) => ({
@@ -353,5 +373,6 @@ const stepDetail = (step: typeof loadStep.$inferSelect, texts: ReturnType<typeof
   checks: step.checks,
   rejectReasons: step.rejectReasons,
   hasRejects: step.rejectFile !== null,
+  tries: step.tries,
   log: step.log,
 })

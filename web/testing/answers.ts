@@ -77,6 +77,7 @@ export const loadDetail = (more: Partial<LoadDetail> = {}): LoadDetail => ({
   error: null,
   repeats: null,
   letGo: null,
+  attempts: [],
   detail: [],
   ...more,
 })
@@ -98,6 +99,8 @@ export const stepDetail = (
   rejectReasons: {},
   checks: [],
   hasRejects: false,
+  tries: [],
+  keptFrom: null,
   called: null,
   log: [],
   ...more,

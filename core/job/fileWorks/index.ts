@@ -26,6 +26,15 @@ export type FilePacking = (typeof packings)[number]['packing']
 export const packingOf = (name: string): FilePacking | undefined =>
   packings.find(({ ending }) => ending.test(name))?.packing
 
-/** What was done with a file; `same`: it was there with the same content. */
-export const fileDeeds = ['copied', 'moved', 'deleted', 'packed', 'unpacked', 'same', 'left'] as const
+/** What was done with a file; `same`: it was there with the same content; `written`: with the rows of a transfer. */
+export const fileDeeds = [
+  'written',
+  'copied',
+  'moved',
+  'deleted',
+  'packed',
+  'unpacked',
+  'same',
+  'left',
+] as const
 export type FileDeed = (typeof fileDeeds)[number]

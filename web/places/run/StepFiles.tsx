@@ -11,6 +11,7 @@ type StepFile = Answer<typeof routes.runLoad>['detail'][number]['files'][number]
 const [few, most] = [6, 2000]
 
 const words: Readonly<Record<NonNullable<StepFile['did']>, string>> = {
+  written: 'written',
   copied: 'copied',
   moved: 'moved',
   deleted: 'deleted',
