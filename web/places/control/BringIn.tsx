@@ -7,7 +7,8 @@ import { keyOf, keyText, keyId } from '../../../core/control/edits'
 import { valueText } from '../../../core/value'
 import { count, numberText } from '../../look/times'
 import { Change } from '../catalog/Change'
-import { cellText, draftOf, field, type ControlAnswer, type Draft } from './edits'
+import { field, type Draft } from '../../kit/drafts'
+import { cellText, draftOf, type ControlAnswer } from './edits'
 
 /** Rows from CSV or JSON, matched by key: what they add, change and leave out is seen before they are taken. */
 export function BringIn({

@@ -6,7 +6,8 @@ import type { routes } from '../../../contract/routes'
 import { keyText } from '../../../core/control/edits'
 import type { Row } from '../../../core/value'
 import { count } from '../../look/times'
-import { cellText, draftOf, field, type ControlAnswer, type Draft } from './edits'
+import { field, type Draft } from '../../kit/drafts'
+import { cellText, draftOf, type ControlAnswer } from './edits'
 import type { OpenSheet } from './useSheet'
 
 type Conflict = Answer<typeof routes.editControl>['conflicts'][number]

@@ -15,17 +15,9 @@ import { Changes } from './Changes'
 import { Conflicts } from './Conflicts'
 import { ControlGrid } from './ControlGrid'
 import { Effects } from './Effects'
-import {
-  emptyDraft,
-  idsOf,
-  mergeShown,
-  putBack,
-  wholeView,
-  type ControlAnswer,
-  type Draft,
-  type View,
-} from './edits'
-import { FindReplace } from './FindReplace'
+import { emptyDraft, idsOf, mergeShown, putBack, wholeView, type ControlAnswer, type View } from './edits'
+import type { Draft } from '../../kit/drafts'
+import { FindReplace } from '../../kit/FindReplace'
 import { History } from './History'
 import { Rules } from './Rules'
 import { Seen } from './Seen'
@@ -75,6 +67,7 @@ function Editor({
   const latest = useRef({ table, drafts })
   latest.current = { table, drafts }
   useEffect(() => setIds(idsOf(latest.current.table, latest.current.drafts, view)), [view, original])
+  const names = useMemo(() => table.columns.map((column) => column.name), [table])
   const shown = useMemo(() => {
     const byId = new Map(drafts.map((draft) => [draft.id, draft]))
     return ids.flatMap((id) => byId.get(id) ?? [])
@@ -217,7 +210,7 @@ function Editor({
       </div>
       {above === 'replace' && (
         <FindReplace
-          table={table}
+          columns={names}
           drafts={drafts}
           ids={ids}
           onReplace={changeAll}

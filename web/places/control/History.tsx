@@ -11,7 +11,8 @@ import { useAnswer } from '../../data/api'
 import { timeText } from '../../look/times'
 import { Change as ChangeText } from '../catalog/Change'
 import { FaultBox, Waiting } from '../../kit/Fault'
-import { cellText, draftOf, field, type ControlAnswer, type Draft } from './edits'
+import { field, type Draft } from '../../kit/drafts'
+import { cellText, draftOf, type ControlAnswer } from './edits'
 
 type Past = Answer<typeof routes.controlHistory>[number]
 type About = 'all' | 'row' | 'cell'

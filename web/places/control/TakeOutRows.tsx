@@ -2,7 +2,8 @@ import { Button, Menu, MenuItem } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { csvLine } from '../../../core/files/csvText'
 import { readCell } from '../../../core/catalog/rules'
-import { field, type ControlAnswer, type Draft } from './edits'
+import { field, type Draft } from '../../kit/drafts'
+import { type ControlAnswer } from './edits'
 
 /** The rows that are seen, with their unsaved edits, as a file. */
 export function TakeOutRows({

@@ -3,7 +3,8 @@ import { describe, expect, it } from 'vitest'
 import { applyEdits } from '../../../core/control/edits'
 import { rowCheck } from '../../../core/control/rowRules'
 import type { Row } from '../../../core/value'
-import { cellText, changesOf, draftsOf, emptyDraft, field, idsOf, mergeShown, putBack, replaceIn, wholeView, type ControlAnswer, type Draft } from './edits' // prettier-ignore
+import { field, type Draft, replaceIn } from '../../kit/drafts' // prettier-ignore
+import { cellText, changesOf, draftsOf, emptyDraft, idsOf, mergeShown, putBack, wholeView, type ControlAnswer } from './edits' // prettier-ignore
 
 const columns = [
   { name: 'feed', type: 'text' },
@@ -204,19 +205,20 @@ describe('the rows that are seen', () => {
 
 describe('find and replace', () => {
   const table = tableOf([row('north.csv'), row('south.csv'), row('csv')])
+  const names = table.columns.map(({ name }) => name)
   const drafts = draftsOf(table)
   const all = new Set(drafts.map(({ id }) => id))
   const feeds = (list: readonly Draft[]) => list.map((draft) => draft[field('feed')])
 
   it('changes every place in the rows that are seen, and counts cells', () => {
-    const { drafts: next, cells } = replaceIn(table, drafts, all, {
+    const { drafts: next, cells } = replaceIn(names, drafts, all, {
       find: 'csv',
       by: 'txt',
       column: '',
       whole: false,
     })
     expect([feeds(next), cells]).toEqual([['north.txt', 'south.txt', 'txt'], 3])
-    const some = replaceIn(table, drafts, new Set([drafts[0]!.id]), {
+    const some = replaceIn(names, drafts, new Set([drafts[0]!.id]), {
       find: 'csv',
       by: 'txt',
       column: '',
@@ -227,17 +229,17 @@ describe('find and replace', () => {
 
   it('takes letters for letters, and whole cells where that is asked', () => {
     expect(
-      replaceIn(table, drafts, all, { find: '.', by: '$&', column: 'feed', whole: false }).drafts[0]![
+      replaceIn(names, drafts, all, { find: '.', by: '$&', column: 'feed', whole: false }).drafts[0]![
         field('feed')
       ],
     ).toBe('north$&csv')
     expect(
-      feeds(replaceIn(table, drafts, all, { find: 'csv', by: 'x', column: 'feed', whole: true }).drafts),
+      feeds(replaceIn(names, drafts, all, { find: 'csv', by: 'x', column: 'feed', whole: true }).drafts),
     ).toEqual(['north.csv', 'south.csv', 'x'])
   })
 
   it('does nothing for nothing', () => {
-    expect(replaceIn(table, drafts, all, { find: '', by: 'x', column: '', whole: false }).cells).toBe(0)
-    expect(replaceIn(table, drafts, all, { find: 'csv', by: 'csv', column: '', whole: false }).cells).toBe(0)
+    expect(replaceIn(names, drafts, all, { find: '', by: 'x', column: '', whole: false }).cells).toBe(0)
+    expect(replaceIn(names, drafts, all, { find: 'csv', by: 'csv', column: '', whole: false }).cells).toBe(0)
   })
 })

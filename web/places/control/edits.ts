@@ -1,3 +1,4 @@
+import { field, type Draft } from '../../kit/drafts'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
 import { keyOf, keyText, type ControlEdit } from '../../../core/control/edits'
@@ -7,17 +8,6 @@ import { readCell } from '../../../core/catalog/rules'
 import { valueText, type Column, type Row, type Value } from '../../../core/value'
 
 export type ControlAnswer = Answer<typeof routes.controlTable>
-
-/** A row in the editor: every cell as text. An edit makes a new object; rows that were not touched stay the same one. */
-export interface Draft {
-  /** Tells rows apart for as long as the editor is open. */
-  readonly id: number
-  /** Its place in what was read, -1 for a new row. */
-  readonly at: number
-  readonly [column: `c:${string}`]: string
-}
-
-export const field = (column: string): `c:${string}` => `c:${column}`
 
 export function cellText(value: Value, { type }: Column): string {
   if (type === 'boolean') return value === true ? 'yes' : value === false ? 'no' : ''
@@ -240,38 +230,4 @@ export function mergeShown(
     if (below) merged.push(...below)
   }
   return merged
-}
-
-export interface Replacing {
-  readonly find: string
-  readonly by: string
-  /** '' for all columns. */
-  readonly column: string
-  /** Only cells that are the text and nothing else. */
-  readonly whole: boolean
-}
-
-/** Replaces a text in the rows with some ids; the number of cells that change. */
-export function replaceIn(
-  table: ControlAnswer,
-  drafts: readonly Draft[],
-  shown: ReadonlySet<number>,
-  { find, by, column, whole }: Replacing,
-): { drafts: Draft[]; cells: number } {
-  let cells = 0
-  if (find === '') return { drafts: [...drafts], cells }
-  const columns = table.columns.filter(({ name }) => column === '' || name === column)
-  const next = drafts.map((draft) => {
-    if (!shown.has(draft.id)) return draft
-    let changed: Record<string, string> | undefined
-    for (const { name } of columns) {
-      const text = draft[field(name)] ?? ''
-      const after = whole ? (text === find ? by : text) : text.split(find).join(by)
-      if (after === text) continue
-      cells++
-      changed = { ...changed, [field(name)]: after }
-    }
-    return changed ? { ...draft, ...changed } : draft
-  })
-  return { drafts: next, cells }
 }

@@ -7,8 +7,9 @@ import type { Row } from '../../../core/value'
 import { fault, never, show } from '../../testing/page'
 import { BringIn } from './BringIn'
 import { Conflicts } from './Conflicts'
-import { changesOf, draftsOf, field, type ControlAnswer, type Draft } from './edits'
-import { FindReplace } from './FindReplace'
+import { field, type Draft } from '../../kit/drafts'
+import { changesOf, draftsOf, type ControlAnswer } from './edits'
+import { FindReplace } from '../../kit/FindReplace'
 import { History } from './History'
 import { NewControl } from './NewControl'
 import { Rules } from './Rules'
@@ -189,7 +190,7 @@ describe('find and replace', () => {
     const done: Draft[][] = []
     const page = show(
       <FindReplace
-        table={own}
+        columns={own.columns.map(({ name }) => name)}
         drafts={drafts}
         ids={[drafts[0]!.id, drafts[2]!.id]}
         onReplace={(next) => done.push(next)}

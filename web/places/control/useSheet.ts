@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useMemo, useState } from 'react'
 import type { RowCheck } from '../../../core/control/rowRules'
-import { changesOf, draftsOf, type Change, type ControlAnswer, type Draft } from './edits'
+import { type Draft } from '../../kit/drafts'
+import { changesOf, draftsOf, type Change, type ControlAnswer } from './edits'
 
 interface Sheet {
   readonly table: ControlAnswer

@@ -1,17 +1,17 @@
 import { Button, Checkbox, FormControlLabel, MenuItem, TextField } from '@mui/material'
 import { useMemo, useState, type FormEvent, type ReactElement } from 'react'
-import { count } from '../../look/times'
-import { replaceIn, type ControlAnswer, type Draft, type Replacing } from './edits'
+import { count } from '../look/times'
+import { replaceIn, type Draft, type Replacing } from './drafts'
 
 /** Find and replace over a column, or all of them, in the rows that are seen. */
 export function FindReplace({
-  table,
+  columns,
   drafts,
   ids,
   onReplace,
   onClose,
 }: {
-  table: ControlAnswer
+  columns: readonly string[]
   drafts: readonly Draft[]
   ids: readonly number[]
   onReplace: (drafts: Draft[]) => void
@@ -19,7 +19,7 @@ export function FindReplace({
 }): ReactElement {
   const [asked, setAsked] = useState<Replacing>({ find: '', by: '', column: '', whole: false })
   const shown = useMemo(() => new Set(ids), [ids])
-  const found = useMemo(() => replaceIn(table, drafts, shown, asked), [table, drafts, shown, asked])
+  const found = useMemo(() => replaceIn(columns, drafts, shown, asked), [columns, drafts, shown, asked])
   const set = (change: Partial<Replacing>) => setAsked({ ...asked, ...change })
   const submit = (event: FormEvent) => {
     event.preventDefault()
@@ -57,7 +57,7 @@ export function FindReplace({
         slotProps={{ ...label, select: { displayEmpty: true } }}
       >
         <MenuItem value="">any column</MenuItem>
-        {table.columns.map(({ name }) => (
+        {columns.map((name) => (
           <MenuItem key={name} value={name}>
             {name}
           </MenuItem>
