@@ -222,6 +222,7 @@ export const runPartSchema = z.object({
   part: z.number(),
   id: z.string().nullable(),
   title: z.string().describe('what it is called: its title, its id, its first step'),
+  steps: z.array(z.string()).describe('ids of its steps, in their order'),
   waits: z.array(z.number()).describe('the parts that it waits for'),
   when: z.string().describe('done, failed, ended, or an expression'),
   hold: z.boolean(),

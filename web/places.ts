@@ -60,6 +60,7 @@ export const places: readonly Place[] = [
   { path: '/workers', name: 'Workers', room: 'Ship', load: () => import('./places/workers/Workers') },
   { path: '/people', name: 'People', room: 'Ship', load: () => import('./places/people/People') },
   { path: '/runs/:id', load: () => import('./places/run/Run') },
+  { path: '/runs/:id/loads/:load/mend', load: () => import('./places/run/Mend') },
   { path: '/control/:name', load: () => import('./places/control/ControlTable') },
   { path: '/jobs-in', load: () => import('./places/jobs/BringInJobs') },
   { path: '/jobs/:name', load: () => import('./places/jobs/Job') },

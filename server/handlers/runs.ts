@@ -5,7 +5,7 @@ import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
 import { hasEnded } from '../../core/run/when'
 import { groupBy } from '../../core/group'
-import { allSteps, type Job, type Part } from '../../core/job/document'
+import { activeSteps, allSteps, type Job, type Part } from '../../core/job/document'
 import type { RunState } from '../../core/runState'
 import {
   type CheckRecord,
@@ -94,7 +94,11 @@ async function partsOf(engine: Engine, run: number, { parts }: Job) {
        waiting, running, held, done, failed, skipped, stopped from mattock.run_part where run_id = $1 order by part`,
     [run],
   )
-  return rows.map((row: { part: number }) => ({ ...row, title: partTitle(parts[row.part]!) }))
+  return rows.map((row: { part: number }) => ({
+    ...row,
+    title: partTitle(parts[row.part]!),
+    steps: activeSteps(parts[row.part]!).map(({ id }) => id),
+  }))
 }
 
 const partTitle = (part: Part): string =>

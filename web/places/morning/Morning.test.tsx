@@ -75,7 +75,7 @@ describe('the morning sheet', () => {
       answers: { morning: sheet({ decisions: [decision({})] }), rerun: { run: 44 } },
     })
     await page.user.click(await screen.findByRole('button', { name: 'Rerun' }))
-    expect(page.bodies('rerun')).toEqual([{ press: expect.any(String) as string }])
+    expect(page.bodies('rerun')).toEqual([{ press: expect.any(String) as string, from: { failed: true } }])
     expect(page.address()).toBe('/runs/44')
   })
 

@@ -102,7 +102,10 @@ function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
 
 function Rerun({ run }: { readonly run: number }): ReactElement {
   const starting = useStarting(
-    useCallback((body) => call(routes.rerun, { params: { id: run }, body }), [run]),
+    useCallback(
+      (body) => call(routes.rerun, { params: { id: run }, body: { ...body, from: { failed: true } } }),
+      [run],
+    ),
   )
   return (
     <>

@@ -1,17 +1,19 @@
-import type { ReactElement } from 'react'
+import type { ReactElement, ReactNode } from 'react'
+import { difference, outcomes } from '../../../core/balance/balance'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
 import { count, numberText } from '../../look/times'
 
-/** The proof by counting: read = written + unchanged + rejected + filtered. */
-export function Balance({ run }: { run: Answer<typeof routes.run> }): ReactElement {
-  const { read, written, unchanged, rejected, filtered } = run.counts
-  const parts = [
-    ['written', written, ''],
-    ['unchanged', unchanged, ''],
-    ['rejected', rejected, 'look'],
-    ['filtered', filtered, ''],
-  ] as const
+/** The proof by counting: what was read is what became of it. */
+export function Balance({
+  run,
+  children,
+}: {
+  run: Answer<typeof routes.run>
+  children?: ReactNode
+}): ReactElement {
+  const { read } = run.counts
+  const parts = outcomes.map((name) => [name, run.counts[name], name === 'rejected' ? 'look' : ''] as const)
   const shown = parts.filter(([name, value]) => value > 0 || name === 'written')
   const finished = run.loads.done ?? 0
   return (
@@ -30,11 +32,12 @@ export function Balance({ run }: { run: Answer<typeof routes.run> }): ReactEleme
       ))}
       <span className={`verdict ${run.unbalanced > 0 ? 'bad' : 'good'}`} role="status">
         {run.unbalanced > 0
-          ? `✗ ${count(run.unbalanced, 'load')} ${run.unbalanced === 1 ? 'does' : 'do'} not balance: off by ${numberText(read - written - unchanged - rejected - filtered)} rows`
+          ? `✗ ${count(run.unbalanced, 'load')} ${run.unbalanced === 1 ? 'does' : 'do'} not balance: off by ${numberText(difference(run.counts))} rows`
           : finished > 0
             ? `✓ balances for all ${numberText(finished)} loads that are done`
             : 'nothing is done yet'}
       </span>
+      {children}
     </section>
   )
 }

@@ -1,19 +1,22 @@
 import { LinkButton } from '../../kit/LinkButton'
+import { Views } from '../../kit/Views'
 import { Lines } from '../../kit/Lines'
 import { Button, TableBody } from '@mui/material'
-import { useCallback, useState, type ReactElement } from 'react'
+import { useState, type ReactElement } from 'react'
 import { Link } from 'react-router'
+import { difference, outcomes } from '../../../core/balance/balance'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
-import { call, useAnswer } from '../../data/api'
+import { useAnswer } from '../../data/api'
 import { useMay } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { count, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
-import { useStarting } from '../../kit/Starting'
 import { Statements } from '../../kit/Statements'
 import { BreakingRows } from './BreakingRows'
+import { LoadLog } from './LoadLog'
 import { Rejects } from './Rejects'
+import { RerunDialog } from './RerunDialog'
 import { StepFiles } from './StepFiles'
 import { Fact } from './Fact'
 
@@ -28,22 +31,15 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
     { keepPreviousData: true },
   )
   const mayChange = useMay('run', run.environment)
-  const starting = useStarting(
-    useCallback(
-      (pressing) => call(routes.rerun, { params: { id: run.id }, body: { loads: [id], ...pressing } }),
-      [run.id, id],
-    ),
-  )
+  const [rerunning, setRerunning] = useState(false)
+  const [view, setView] = useState<'steps' | 'log'>('steps')
   if (error && !load) return <FaultBox error={error} />
   if (!load) return <Waiting what="opening the load" />
   const seconds =
     load.startedAt && load.endedAt
       ? (new Date(load.endedAt).getTime() - new Date(load.startedAt).getTime()) / 1000
       : undefined
-  const again =
-    mayChange &&
-    ['done', 'failed', 'stopped'].includes(run.state) &&
-    ['failed', 'stopped', 'skipped'].includes(load.state)
+  const again = mayChange && ['done', 'failed', 'stopped'].includes(run.state)
   return (
     <div className="stack">
       <div>
@@ -56,7 +52,7 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
             {load.attempt > 1 && ` · attempt ${load.attempt}`}
           </span>
           {again && (
-            <Button onClick={starting.begin} style={{ marginLeft: 'auto' }}>
+            <Button onClick={() => setRerunning(true)} style={{ marginLeft: 'auto' }}>
               Rerun this load
             </Button>
           )}
@@ -67,13 +63,26 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
           waits for {load.waitsFor}
         </p>
       )}
+      {load.attempts.map(({ attempt, worker, host, endedAt, why }) => (
+        <p key={attempt} className="soft" style={{ margin: 0 }}>
+          attempt {attempt}
+          {worker !== null && ` on worker ${worker}`}
+          {host !== null && ` of ${host}`}: {why}, {timeText(endedAt)}
+        </p>
+      ))}
       {load.letGo && (
         <p className="soft" style={{ margin: 0 }}>
           let go before its turn by {load.letGo.by}, {timeText(load.letGo.at)}: {load.letGo.why}
         </p>
       )}
-      {starting.fault && <FaultBox error={starting.fault} />}
-      {starting.asking}
+      {rerunning && (
+        <RerunDialog
+          run={run}
+          loads={[id]}
+          undone={Number(load.state !== 'done')}
+          onClose={() => setRerunning(false)}
+        />
+      )}
       {load.error && <LoadFault load={load} />}
       {load.each && (
         <Lines>
@@ -84,16 +93,28 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
             )}
             <Fact name="read">{numberText(load.read)}</Fact>
             <Fact name="written">{`${numberText(load.written)}${load.unchanged > 0 ? `, ${numberText(load.unchanged)} unchanged` : ''}`}</Fact>
-            {load.filtered > 0 && (
-              <Fact name="filtered">{`${numberText(load.filtered)}, earlier rows of the same key`}</Fact>
+            {load.filtered > 0 && <Fact name="filtered">{numberText(load.filtered)}</Fact>}
+            {load.merged > 0 && (
+              <Fact name="merged">{`${numberText(load.merged)}, earlier rows of the same key`}</Fact>
             )}
             {load.rejected > 0 && <Fact name="rejected">{numberText(load.rejected)}</Fact>}
           </TableBody>
         </Lines>
       )}
-      {load.detail.map((step) => (
-        <StepSheet key={step.step} run={run.id} load={load.id} step={step} />
-      ))}
+      {load.detail.length > 0 && (
+        <Views
+          label="what is shown"
+          value={view}
+          views={[
+            ['steps', 'steps'],
+            ['log', 'log'],
+          ]}
+          onChange={setView}
+        />
+      )}
+      {view === 'log' && <LoadLog key={load.id} load={load} />}
+      {view === 'steps' &&
+        load.detail.map((step) => <StepSheet key={step.step} run={run.id} load={load.id} step={step} />)}
       {load.detail.length === 0 && load.state !== 'failed' && (
         <span className="soft">
           {load.state === 'running' ? 'Its first step is under way.' : 'It has not started.'}
@@ -133,6 +154,19 @@ function LoadFault({ load }: { load: Detail }): ReactElement {
       </span>
       {rows && rows.length > 0 && <BreakingRows rows={rows} />}
     </div>
+  )
+}
+
+/** Rows as the source counts them, apart from the loading, and what became of them. */
+function StepBalance({ step }: { step: StepDetail }): ReactElement {
+  const off = difference(step)
+  const shown = outcomes.filter((name) => step[name] > 0 || name === 'written')
+  return (
+    <Fact name="rows">
+      {numberText(step.read)} in the source ={' '}
+      {shown.map((name) => `${numberText(step[name])} ${name}`).join(' + ')}
+      {off !== 0 && step.state === 'done' && <b className="bad"> · off by {numberText(off)}</b>}
+    </Fact>
   )
 }
 
@@ -176,6 +210,20 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
               <StateWord state={step.called.state} />
             </Fact>
           )}
+          {step.keptFrom && (
+            <Fact name="kept from">
+              <Link to={`/runs/${step.keptFrom.run}?load=${step.keptFrom.load}`}>
+                run {step.keptFrom.run}
+              </Link>
+              , which counts its rows
+            </Fact>
+          )}
+          {step.tries.map((one) => (
+            <Fact key={one.at} name="tried again">
+              {one.message} <span className="soft">{timeText(one.at)}</span>
+            </Fact>
+          ))}
+          {step.read + step.written > 0 && step.state !== 'running' && <StepBalance step={step} />}
           <StepFiles files={step.files} />
           {step.checks.map((check, i) => (
             <Fact key={i} name={check.holds ? 'holds' : 'does not hold'}>

@@ -1,17 +1,17 @@
 import { Button, TextField } from '@mui/material'
-import { useCallback, useMemo, useState, type ReactElement } from 'react'
+import { useMemo, useState, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { Confirm } from '../../kit/Confirm'
 import { FaultBox } from '../../kit/Fault'
 import { say } from '../../kit/Notice'
-import { useStarting } from '../../kit/Starting'
 import { count, numberText } from '../../look/times'
 import type { LoadRow } from './LoadChart'
+import { RerunDialog } from './RerunDialog'
 
 type RunAnswer = Answer<typeof routes.run>
-type Asking = 'aside' | 'go' | undefined
+type Asking = 'aside' | 'go' | 'rerun' | undefined
 
 interface Props {
   readonly run: RunAnswer
@@ -28,17 +28,16 @@ export function Picked({ run, picked, onClear }: Props): ReactElement {
   const [fault, setFault] = useState<Error>()
   const goesOn = (run.state === 'running' || run.state === 'held') && !run.stopping
   const of = (...states: LoadRow['state'][]) => picked.filter(({ state }) => states.includes(state))
-  const [wait, held] = [of('waiting', 'ready'), of('held')]
+  const [wait, held, failed] = [of('waiting', 'ready'), of('held'), of('failed')]
+  const aside = [...wait, ...held, ...failed]
   const undone = useMemo(
     () => idsOf(picked.filter(({ state }) => ['failed', 'stopped', 'skipped'].includes(state))),
     [picked],
   )
   const early = of('waiting')
-  const rerun = useStarting(
-    useCallback(
-      (body) => call(routes.rerun, { params: { id: run.id }, body: { ...body, loads: undone } }),
-      [run.id, undone],
-    ),
+  const ended = useMemo(
+    () => idsOf(picked.filter(({ state }) => ['done', 'failed', 'stopped', 'skipped'].includes(state))),
+    [picked],
   )
   const done = (words: string) => {
     setAsking(undefined)
@@ -54,9 +53,10 @@ export function Picked({ run, picked, onClear }: Props): ReactElement {
     <>
       <div className="line picked" role="status" style={{ flexWrap: 'wrap' }}>
         <b>{numberText(picked.length)} picked</b>
-        {(goesOn ? wait.length + held.length : undone.length) === 0 && (
-          <span className="soft">{goesOn ? 'none of them waits or is held' : 'all of them are done'}</span>
+        {goesOn && wait.length + aside.length === 0 && (
+          <span className="soft">none of them waits, is held or failed</span>
         )}
+        {!goesOn && undone.length === 0 && <span className="soft">all of them are done</span>}
         <span className="line" style={{ marginLeft: 'auto', gap: 6, flexWrap: 'wrap' }}>
           {goesOn && wait.length > 0 && (
             <Button onClick={() => void first()}>Put {numberText(wait.length)} first</Button>
@@ -67,28 +67,30 @@ export function Picked({ run, picked, onClear }: Props): ReactElement {
           {goesOn && early.length > 0 && (
             <Button onClick={() => setAsking('go')}>Let {numberText(early.length)} go now</Button>
           )}
-          {goesOn && wait.length + held.length > 0 && (
-            <Button onClick={() => setAsking('aside')}>
-              Set {numberText(wait.length + held.length)} aside
-            </Button>
+          {goesOn && aside.length > 0 && (
+            <Button onClick={() => setAsking('aside')}>Set {numberText(aside.length)} aside</Button>
           )}
-          {!goesOn && undone.length > 0 && (
-            <Button onClick={rerun.begin}>Rerun {numberText(undone.length)}</Button>
+          {!goesOn && ended.length > 0 && (
+            <Button onClick={() => setAsking('rerun')}>
+              {undone.length > 0 ? `Rerun ${numberText(undone.length)}` : 'Rerun from a step'}
+            </Button>
           )}
           <Button variant="text" onClick={onClear}>
             Clear
           </Button>
         </span>
       </div>
-      {(fault ?? rerun.fault) && <FaultBox error={(fault ?? rerun.fault)!} />}
-      {rerun.asking}
+      {fault && <FaultBox error={fault} />}
+      {asking === 'rerun' && (
+        <RerunDialog run={run} loads={ended} undone={undone.length} onClose={() => setAsking(undefined)} />
+      )}
       {asking === 'aside' && (
         <Confirm
-          title={`Set ${count(wait.length + held.length, 'load')} aside?`}
+          title={`Set ${count(aside.length, 'load')} aside?`}
           yes="Set aside"
           onNo={() => setAsking(undefined)}
           onYes={async () => {
-            const { loads } = await call(routes.setAside, { params, body: { loads: idsOf([...wait, ...held]) } }) // prettier-ignore
+            const { loads } = await call(routes.setAside, { params, body: { loads: idsOf(aside) } }) // prettier-ignore
             done(`${count(loads, 'load')} set aside`)
           }}
         >
@@ -96,6 +98,8 @@ export function Picked({ run, picked, onClear }: Props): ReactElement {
             They are not run, and the rest of the run goes on as if they were not in it. A rerun brings them
             back.
             {held.length > 0 && ' What the steps of held ones have written stays.'}
+            {failed.length > 0 &&
+              ` ${count(failed.length, 'load')} that failed no longer ${failed.length === 1 ? 'keeps' : 'keep'} back what waits for their part.`}
           </p>
         </Confirm>
       )}

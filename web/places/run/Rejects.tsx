@@ -1,6 +1,7 @@
 import { Lines } from '../../kit/Lines'
 import { TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
+import { Link } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
@@ -27,10 +28,13 @@ export function Rejects({
         <h2 className="look" style={{ margin: 0 }}>
           {data ? numberText(data.total) : ''} rejected
         </h2>
-        <a
-          href={`/api/runs/${run}/loads/${load}/rejects.csv?step=${encodeURIComponent(step.step)}`}
+        <Link
+          to={`/runs/${run}/loads/${load}/mend?step=${encodeURIComponent(step.step)}`}
           style={{ marginLeft: 'auto' }}
         >
+          mend them
+        </Link>
+        <a href={`/api/runs/${run}/loads/${load}/rejects.csv?step=${encodeURIComponent(step.step)}`}>
           take out as CSV
         </a>
       </div>

@@ -9,8 +9,11 @@ const answers = (more: Answers = {}): Answers => ({
   run: run(),
   runLoads: { total: 1, loads: [load()] },
   runLoad: loadDetail({ detail: [stepDetail()] }),
+  rerunOutlook: { loads: 2, steps: [] },
   ...more,
 })
+
+const part = (more: object) => ({ part: 0, id: null, title: 'make tables', steps: [], waits: [], when: 'done', hold: false, state: 'done' as const, passed: false, atOnce: 1, startedAt: null, endedAt: null, waiting: 0, running: 0, held: 0, done: 1, failed: 0, skipped: 0, stopped: 0, ...more }) // prettier-ignore
 
 describe('a run', () => {
   it('has its balance at its head, as a sum that can be checked', async () => {
@@ -18,7 +21,7 @@ describe('a run', () => {
     show(<Run />, { ...at, answers: answers({ run: run({ counts }) }) })
     const balance = await screen.findByRole('region', { name: 'balance' })
     expect(balance.textContent).toBe(
-      '1,000 read=900 written+60 unchanged+40 rejected✓ balances for all 12 loads that are done',
+      '1,000 read=900 written+60 unchanged+40 rejected✓ balances for all 12 loads that are donecount againproof as JSON',
     )
   })
 
@@ -100,11 +103,40 @@ describe('a run', () => {
     })
     const page = show(<Run />, { ...at, answers: failed })
     await page.user.click(await screen.findByRole('button', { name: 'Rerun the 2 not done' }))
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun 2 loads' }))
     expect(page.address()).toBe('/runs/8')
+    expect(page.bodies('rerun')).toEqual([{ from: { failed: true }, press: expect.any(String) as string }])
+    cleanup()
     const again = show(<Run />, { ...at, answers: failed })
     await screen.findByRole('button', { name: 'Rerun the 2 not done' })
     await again.user.keyboard('r')
+    await screen.findByRole('button', { name: 'Rerun 2 loads' })
+    await again.user.keyboard('{Enter}')
     expect(again.address()).toBe('/runs/8')
+  })
+
+  it('says before a rerun what is kept, what is done, and what would be there twice', async () => {
+    const page = show(<Run />, {
+      ...at,
+      answers: answers({
+        run: run({ state: 'failed', loads: { done: 10, failed: 2 }, parts: [part({ steps: ['stage', 'bring-in'] })] }),
+        rerunOutlook: ({ body }) =>
+          'from' in (body as object)
+            ? { loads: 2, steps: [{ step: 'stage', kind: 'transfer', kept: 2, again: 0, twice: 0 }] }
+            : { loads: 2, steps: [{ step: 'stage', kind: 'transfer', kept: 0, again: 2, twice: 2 }] },
+        rerun: { run: 8 },
+      }),
+    }) // prettier-ignore
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun the 2 not done' }))
+    const dialog = await screen.findByRole('dialog')
+    expect((await within(dialog).findByText('stage', { selector: 'td' })).closest('tr')!.textContent).toBe(
+      'stage2 loads',
+    )
+    expect(within(dialog).queryByText(/a second time/)).toBeNull()
+    await page.user.click(within(dialog).getByRole('radio', { name: 'each from its first step' }))
+    await within(dialog).findByText('Rows that stage wrote before would be there a second time.')
+    await page.user.click(within(dialog).getByRole('button', { name: 'Rerun 2 loads' }))
+    expect(page.bodies('rerun')).toEqual([{ press: expect.any(String) as string }])
   })
 
   it('reruns one load by its id', async () => {
@@ -118,7 +150,10 @@ describe('a run', () => {
       }),
     })
     await page.user.click(await screen.findByRole('button', { name: 'Rerun this load' }))
-    expect(page.bodies('rerun')).toEqual([{ loads: [501], press: expect.any(String) as string }])
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun 2 loads' }))
+    expect(page.bodies('rerun')).toEqual([
+      { loads: [501], from: { failed: true }, press: expect.any(String) as string },
+    ])
   })
 
   it('stops a run that is going, once', async () => {
@@ -130,7 +165,6 @@ describe('a run', () => {
     expect(await screen.findByRole('button', { name: 'Stopping' })).toHaveProperty('disabled', true)
   })
 
-  const part = (more: object) => ({ part: 0, id: null, title: 'make tables', waits: [], when: 'done', hold: false, state: 'done' as const, passed: false, atOnce: 1, startedAt: null, endedAt: null, waiting: 0, running: 0, held: 0, done: 1, failed: 0, skipped: 0, stopped: 0, ...more }) // prettier-ignore
   it('shows its parts in their order, how each stands, and what each waits for', async () => {
     const parts = [
       part({}),
@@ -204,7 +238,10 @@ describe('a run', () => {
     expect(await screen.findByText('all of them are done')).toBeTruthy()
     await page.user.click(screen.getByRole('checkbox', { name: 'pick b' }))
     await page.user.click(await screen.findByRole('button', { name: 'Rerun 1' }))
-    expect(page.bodies('rerun')).toEqual([{ loads: [2], press: expect.any(String) as string }])
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun 2 loads' }))
+    expect(page.bodies('rerun')).toEqual([
+      { loads: [1, 2], from: { failed: true }, press: expect.any(String) as string },
+    ])
   })
 
   it('gives a reader no button that changes anything', async () => {

@@ -14,12 +14,13 @@ import { clock, count, lengthText, numberText, timeText } from '../../look/times
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { say } from '../../kit/Notice'
 import { useKeys } from '../../kit/keys'
-import { useStarting } from '../../kit/Starting'
 import { Balance } from './Balance'
 import { LoadChart, type LoadRow } from './LoadChart'
 import { LoadDetail } from './LoadDetail'
 import { Parts } from './Parts'
 import { Picked } from './Picked'
+import { useProof } from './Proof'
+import { RerunDialog } from './RerunDialog'
 
 type RunAnswer = Answer<typeof routes.run>
 type Order = 'started' | 'failed' | 'worker'
@@ -77,10 +78,8 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
   const pages = usePages<LoadRow>(`/api/runs/${run.id}/loads?${order}&${cause}&${text}`, fetchPage)
   // until one is chosen the first is shown, so that the page is never half empty
   const shown = chosen === null ? pages.row(0)?.id : Number(chosen)
-  const starting = useStarting(
-    useCallback((body) => call(routes.rerun, { params: { id: run.id }, body }), [run.id]),
-  )
-  const { begin: rerun } = starting
+  const [rerunning, setRerunning] = useState(false)
+  const rerun = useCallback(() => setRerunning(true), [])
   const [picked, setPicked] = useState<ReadonlyMap<number, LoadRow>>(new Map())
   const pick = (load: LoadRow) => {
     const next = new Map(picked)
@@ -112,10 +111,11 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
       () => say('It goes before other runs now'),
       setFault,
     )
+  const proof = useProof(run)
   const goesOn = ['running', 'held', 'waiting'].includes(run.state)
   const stop = () => void call(routes.stopRun, { params: { id: run.id } }).catch(setFault)
   const again = (run.loads.failed ?? 0) + (run.loads.stopped ?? 0) + (run.loads.skipped ?? 0)
-  const canRerun = mayChange && !goesOn && again > 0
+  const canRerun = mayChange && !goesOn
   useKeys(useMemo((): Record<string, () => void> => (canRerun ? { r: rerun } : {}), [canRerun, rerun]))
   return (
     <div className="stack grow">
@@ -149,8 +149,12 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
               </Button>
             )}
             {canRerun && (
-              <Button variant="contained" color="primary" onClick={rerun}>
-                {again === 1 ? 'Rerun the one not done' : `Rerun the ${numberText(again)} not done`}
+              <Button {...(again > 0 ? { variant: 'contained', color: 'primary' } : {})} onClick={rerun}>
+                {again === 0
+                  ? 'Rerun from a step'
+                  : again === 1
+                    ? 'Rerun the one not done'
+                    : `Rerun the ${numberText(again)} not done`}
               </Button>
             )}
           </div>
@@ -158,9 +162,9 @@ function RunSheet({ run }: { run: RunAnswer }): ReactElement {
         <Summary run={run} />
       </div>
       {fault && <FaultBox error={fault} />}
-      {starting.fault && <FaultBox error={starting.fault} />}
-      {starting.asking}
-      <Balance run={run} />
+      {rerunning && <RerunDialog run={run} undone={again} onClose={() => setRerunning(false)} />}
+      <Balance run={run}>{proof.links}</Balance>
+      {proof.found}
       {run.parts.length > 1 && <Parts parts={run.parts} />}
       {run.causes.length > 0 && (
         <Causes run={run} chosen={cause} onChoose={(next) => set({ cause: next === cause ? '' : next })} />
