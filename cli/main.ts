@@ -19,7 +19,7 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock survey CONNECTION [--env E] [--include P]… [--exclude P]… [--prefix P] [--accept] [--json]
   ./mattock put FILE… [--env E] [--remove] [--message M] [--json]     jobs, control tables, connections
   ./mattock get job|control|connection NAME [--env E]     or --all [--into DIR]
-  ./mattock worker [--data DIR] [--capacity N]     one more worker; needs DATABASE_URL
+  ./mattock worker [--data DIR] [--capacity N] [--tags T,…]     one more worker; needs DATABASE_URL
 
 FROM/TO is half-open: 2026-11-01/2026-11-05 is four days. A single date is the slice that begins there.
 Exit: 0 good, 1 the run failed, did not balance or is not as it was left, 2 wrong use, 3 the plan has a stop.

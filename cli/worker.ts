@@ -1,5 +1,6 @@
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
+import { needsSchema } from '../core/connection/needs'
 import { openEngine } from '../engine/context/engine'
 import { openLog } from '../engine/context/logger'
 import type { Planner } from '../engine/planner/asks'
@@ -24,16 +25,26 @@ export const workerHeap = 768
 export async function worker(args: string[]): Promise<number> {
   const { values } = parseArgs({
     args,
-    options: { data: { type: 'string' }, capacity: { type: 'string', default: '3' } },
+    options: {
+      data: { type: 'string' },
+      capacity: { type: 'string', default: '3' },
+      tags: { type: 'string', default: process.env.MATTOCK_TAGS ?? '' },
+    },
   })
   const capacity = Number(values.capacity)
   if (!(Number.isInteger(capacity) && capacity >= 1 && capacity <= 16))
     throw new UsageError('--capacity takes a number from 1 to 16')
+  const tags = values.tags
+    .split(',')
+    .map((tag) => tag.trim())
+    .filter(Boolean)
+  if (!needsSchema.safeParse(tags).success)
+    throw new UsageError('--tags takes names with commas between: lower-case letters, digits, - and _')
   const data = dataFolder(values.data)
   const url = process.env.DATABASE_URL ?? running(data)?.databaseUrl
   if (!url) throw new UsageError(`no Mattock runs over ${data}, and DATABASE_URL is not set`)
   if (!process.send) return await keepOne(args, url)
-  await work(url, data, capacity)
+  await work(url, data, capacity, tags)
   return 0
 }
 
@@ -54,7 +65,7 @@ async function keepOne(args: readonly string[], url: string): Promise<number> {
   return 0
 }
 
-async function work(url: string, data: string, capacity: number): Promise<void> {
+async function work(url: string, data: string, capacity: number, tags: readonly string[]): Promise<void> {
   endHardOnFaults()
   endWithParent()
   const ended = new Promise<void>((resolve) => {
@@ -71,6 +82,7 @@ async function work(url: string, data: string, capacity: number): Promise<void> 
   }
   const working = await startWorker(engine, capacity, {
     version: versionOf(),
+    tags,
     apart: { program, env: process.env },
     endHard,
   })

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { id, inEnvironment, moment, name, numberInAddress, numberInBody, page } from './common'
 import { connectionKinds } from '../core/connection/connection'
+import { needsSchema } from '../core/connection/needs'
 import { accessRoutes } from './access'
 import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
@@ -122,15 +123,20 @@ export const routes = {
       kind: z.enum(connectionKinds),
       title: z.string().min(1),
       cap: z.int().min(1).nullable(),
+      needs: needsSchema.optional().describe('tags that a worker must have to reach it'),
     }),
   }),
   changeConnection: route({
     needs: 'house',
     method: 'put',
     path: '/api/connections/:name',
-    summary: 'change title and cap',
+    summary: 'change title, cap and what a worker needs to reach it',
     params: name,
-    body: z.object({ title: z.string().min(1), cap: z.int().min(1).nullable() }),
+    body: z.object({
+      title: z.string().min(1),
+      cap: z.int().min(1).nullable(),
+      needs: needsSchema.optional(),
+    }),
   }),
   removeConnection: route({
     needs: 'house',

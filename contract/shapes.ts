@@ -64,6 +64,7 @@ export const connectionSchema = z.object({
   kind: z.enum(connectionKinds),
   title: z.string(),
   cap: z.number().nullable(),
+  needs: z.array(z.string()).describe('tags that a worker must have to reach it'),
   /** Loads that use it now, in the environment asked for. */
   active: z.number(),
   settings: z.array(
@@ -243,6 +244,9 @@ export const runSchema = runBriefSchema.extend({
   plan: z.number(),
   parts: z.array(runPartSchema),
   heldBy: z.string().nullable().describe('who holds it; null where nobody does'),
+  unreached: z
+    .array(z.object({ connection: z.string(), needs: z.array(z.string()) }))
+    .describe('connections that no worker which is there reaches, and that loads wait for'),
   calledBy: z
     .object({ run: z.number(), load: z.number(), job: z.string() })
     .nullable()

@@ -27,6 +27,7 @@ export const workerRoutes = {
           capacity: z.number().describe('loads that it runs at the same time'),
           startedAt: z.string(),
           beatAt: z.string().describe('when it was last heard of (ISO 8601)'),
+          tags: z.array(z.string()).describe('what it reaches, beside what every worker does'),
           silent: z.boolean().describe('it was not heard of for longer than a worker may be silent'),
           draining: z.boolean().describe('it takes nothing more'),
           memory: z.number().describe('the most memory that it had, in bytes'),

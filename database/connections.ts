@@ -18,6 +18,11 @@ export const connection = mattock.table('connection', {
   title: text('title').notNull(),
   /** Loads that may use it at the same time; null for no cap. */
   cap: integer('cap'),
+  /** Only workers that have all of these tags reach it. */
+  needs: text('needs')
+    .array()
+    .notNull()
+    .default(sql`'{}'`),
 })
 
 export const connectionSetting = mattock.table(

@@ -373,6 +373,11 @@ export const worker = mattock.table('worker', {
   /** Largest resident memory it has seen, in bytes. */
   memory: bigint('memory', { mode: 'number' }).notNull().default(0),
   load: doublePrecision('load').notNull().default(0),
+  /** What it reaches, beside what every worker does. */
+  tags: text('tags')
+    .array()
+    .notNull()
+    .default(sql`'{}'`),
   /** It takes nothing more. */
   draining: boolean('draining').notNull().default(false),
   /** Of which Mattock it is. */

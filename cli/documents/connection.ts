@@ -9,7 +9,7 @@ export const connection: Carrier<'connection'> = {
     return missing && `the environment variable ${missing} is not set; it holds a secret of this connection`
   },
   put: async (api, { value }, { environment, variables }) => {
-    const { name, kind, title, cap, settings, secret_from } = value
+    const { name, kind, title, cap, needs, settings, secret_from } = value
     const before = (await api.call(routes.connections, { query: { environment } })).find(
       (one) => one.name === name,
     )
@@ -17,11 +17,11 @@ export const connection: Carrier<'connection'> = {
       throw new ApiError(`${name} is of kind ${before.kind} and cannot become ${kind}`, 'conflict')
     const said: string[] = []
     if (!before) {
-      await api.call(routes.addConnection, { body: { name, kind, title, cap } })
+      await api.call(routes.addConnection, { body: { name, kind, title, cap, needs } })
       said.push('added')
-    } else if (before.title !== title || before.cap !== cap) {
-      await api.call(routes.changeConnection, { params: { name }, body: { title, cap } })
-      said.push('title and cap changed')
+    } else if (before.title !== title || before.cap !== cap || before.needs.join() !== needs.join()) {
+      await api.call(routes.changeConnection, { params: { name }, body: { title, cap, needs } })
+      said.push('title, cap or needs changed')
     }
     for (const [of, own] of Object.entries(settings)) {
       const known = before?.settings.find((one) => one.environment === of)
@@ -43,7 +43,7 @@ export const connection: Carrier<'connection'> = {
       (one) => one.name === name,
     )
     if (!found) throw new ApiError(`there is no connection "${name}"`, 'unknown-name')
-    const { kind, title, cap, settings } = found
+    const { kind, title, cap, needs, settings } = found
     const secret_from = Object.fromEntries(
       settings
         .filter(({ hasSecret }) => hasSecret)
@@ -56,6 +56,7 @@ export const connection: Carrier<'connection'> = {
         kind,
         title,
         ...(cap === null ? {} : { cap }),
+        ...(needs.length === 0 ? {} : { needs }),
         settings: Object.fromEntries(settings.map((one) => [one.environment, one.settings])),
         ...(Object.keys(secret_from).length > 0 ? { secret_from } : {}),
       },

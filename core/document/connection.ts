@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { connectionKinds, connectorOf } from '../connection/connection'
+import { needsSchema } from '../connection/needs'
 
 /** A connection as a document. Secrets do not stand in it, only the names of the variables that hold them. */
 export const connectionSchema = z
@@ -14,6 +15,9 @@ export const connectionSchema = z
       .nullable()
       .default(null)
       .describe('loads that may use it at once; left out, there is no cap'),
+    needs: needsSchema
+      .default([])
+      .describe('tags that a worker must have to reach it; left out, every worker does'),
     settings: z
       .record(z.string(), z.record(z.string(), z.union([z.string(), z.number()])))
       .default({})

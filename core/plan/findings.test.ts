@@ -168,6 +168,7 @@ describe('findings', () => {
     ['name-too-long', '64 bytes', { into: `{connection: wh, table: "raw.${longName}", write: append}`, only: `row.feed == 'a'` }, { into: `{connection: wh, table: "raw.${longName.slice(1)}", write: append}`, only: `row.feed == 'a'` }],
     ['connection', 'no such connection', { into: '{connection: whh, table: "raw.{row.target}", write: append}' }, {}],
     ['connection', 'no settings here', { facts: { connections: { drop: { kind: 'files', configured: true, cap: null }, wh: { kind: 'postgres', configured: false, cap: null } } } }, {}],
+    ['connection', 'no worker reaches it', { facts: { connections: { drop: { kind: 'files', configured: true, cap: null, unreached: ['office', 'plant'] }, wh: { kind: 'postgres', configured: true, cap: null } } } }, {}],
     ['connection', 'a database where a store is needed', { facts: { connections: { drop: { kind: 'postgres', configured: true, cap: null }, wh: { kind: 'postgres', configured: true, cap: null } } } }, {}],
     ['schema-changed', 'the file has a column more than at the last load, and one less', { facts: { shapes: new Map([[shapeKey('bring', 'a'), [{ name: 'id' }, { name: 'old' }]]]) } }, { facts: { shapes: new Map([[shapeKey('bring', 'a'), [{ name: 'v' }, { name: 'id' }]]]) } }],
     ['slice-open', 'today is not over', { now: '2026-11-02T12:00:00Z' }, { now: '2026-11-03T00:00:00Z' }],

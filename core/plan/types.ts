@@ -122,6 +122,8 @@ export interface ConnectionFact {
   readonly configured: boolean
   /** Loads that may use it at the same time; null for no cap. */
   readonly cap: number | null
+  /** Tags that it needs, where no worker that is there has all of them. */
+  readonly unreached?: readonly string[]
 }
 
 /** What the engine found out for a plan; core looks nothing up by itself. */

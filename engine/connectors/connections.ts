@@ -1,4 +1,4 @@
-import { and, eq } from 'drizzle-orm'
+import { and, eq, sql } from 'drizzle-orm'
 import type pg from 'pg'
 import { connectorOf, type ConnectionKind } from '../../core/connection/connection'
 import { fail } from '../../core/fault'
@@ -77,6 +77,8 @@ export async function connectionFacts(
       name: connection.name,
       kind: connection.kind,
       cap: connection.cap,
+      needs: connection.needs,
+      reached: sql<boolean>`${connection.needs} = '{}' or exists (select from mattock.worker w where ${connection.needs} <@ w.tags and w.beat_at > clock_timestamp() - interval '1 minute')`,
       setting: connectionSetting.environment,
     })
     .from(connection)
@@ -85,7 +87,10 @@ export async function connectionFacts(
       and(eq(connectionSetting.connection, connection.name), eq(connectionSetting.environment, environment)),
     )
   return Object.fromEntries(
-    rows.map(({ name, kind, cap, setting }) => [name, { kind, cap, configured: setting !== null }]),
+    rows.map(({ name, kind, cap, setting, needs, reached }) => [
+      name,
+      { kind, cap, configured: setting !== null, ...(reached ? {} : { unreached: needs }) },
+    ]),
   )
 }
 

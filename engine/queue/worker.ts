@@ -21,6 +21,8 @@ export interface Worker {
 export interface WorkerOptions {
   /** Of which Mattock it is. */
   readonly version?: string
+  /** What it reaches, beside what every worker does. */
+  readonly tags?: readonly string[]
   /** How a load is run in a process of its own. */
   readonly apart?: Apart
   /** Ends this process at once: what it held is with others, or soon will be. */
@@ -39,15 +41,15 @@ export async function startWorker(
 ): Promise<Worker> {
   // surveys, tries and the like, beside the loads
   const others = Math.ceil(capacity / 2)
-  const { version = '' } = options
+  const { version = '', tags = [] } = options
   const hour = lastHour()
   const threads = Number(process.env.UV_THREADPOOL_SIZE ?? 4)
   const wanted = (capacity + others) * 4
   if (threads < wanted)
     throw new Error(`a worker of ${capacity} loads needs UV_THREADPOOL_SIZE of at least ${wanted}, set before Node starts`) // prettier-ignore
   const { rows } = await engine.db.$client.query<{ id: number }>(
-    'insert into mattock.worker (host, pid, capacity, version) values ($1, $2, $3, $4) returning id',
-    [hostname(), process.pid, capacity, version],
+    'insert into mattock.worker (host, pid, capacity, version, tags) values ($1, $2, $3, $4, $5) returning id',
+    [hostname(), process.pid, capacity, version, tags],
   )
   const id = rows[0]!.id
   const active = new Map<number, Held>()
@@ -59,6 +61,7 @@ export async function startWorker(
     concurrency: others,
     noHandleSignals: true,
     pollInterval: 1000,
+    forbiddenFlags: () => outOfReach(engine, tags),
     maxPoolSize: others + 3,
     logger: queueLog(engine),
     taskList: {
@@ -77,7 +80,7 @@ export async function startWorker(
   const { silence } = engine.limits
   const beat = every(engine, 'the heartbeat', silence / 5, async () => {
     await engine.db.$client.query(
-      `insert into mattock.worker (id, host, pid, capacity, memory, load, holding, version, last_hour) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+      `insert into mattock.worker (id, host, pid, capacity, memory, load, holding, version, last_hour, tags) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
        on conflict (id) do update set beat_at = clock_timestamp(), held_at = clock_timestamp(), memory = excluded.memory, load = excluded.load, holding = excluded.holding,
          last_hour = excluded.last_hour`,
       [
@@ -90,6 +93,7 @@ export async function startWorker(
         [...active.keys()],
         version,
         hour.count(),
+        tags,
       ],
     )
   })
@@ -127,6 +131,15 @@ export async function startWorker(
       await engine.db.$client.query('select mattock.leave_worker($1, $2)', [id, []])
   }
   return { id, stop }
+}
+
+/** Tags that connections need and a worker does not have: what the queue holds for them is left to others. */
+async function outOfReach(engine: Engine, tags: readonly string[]): Promise<string[]> {
+  const { rows } = await engine.db.$client.query<{ tag: string }>(
+    `select distinct n.tag from mattock.connection c, unnest(c.needs) n(tag) where n.tag <> all ($1)`,
+    [tags],
+  )
+  return rows.map(({ tag }) => tag)
 }
 
 /**

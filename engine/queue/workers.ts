@@ -23,6 +23,8 @@ export interface WorkerBrief {
   /** It was not heard of for longer than a worker may be silent. */
   readonly silent: boolean
   readonly draining: boolean
+  /** What it reaches, beside what every worker does. */
+  readonly tags: readonly string[]
   /** Largest resident memory it has seen, in bytes. */
   readonly memory: number
   readonly lastHour: number
@@ -32,7 +34,7 @@ export interface WorkerBrief {
 /** Every worker that was heard of lately, with what it works on. */
 export async function listWorkers(engine: Engine): Promise<WorkerBrief[]> {
   const { rows } = await engine.db.$client.query<WorkerBrief>(
-    `select w.id, w.host, w.pid, w.version, w.capacity, w.started_at as "startedAt", w.beat_at as "beatAt", w.draining, w.memory, w.last_hour as "lastHour",
+    `select w.id, w.host, w.pid, w.version, w.capacity, w.started_at as "startedAt", w.beat_at as "beatAt", w.draining, w.tags, w.memory, w.last_hour as "lastHour",
        w.beat_at < clock_timestamp() - make_interval(secs => $1) as silent,
        coalesce((select jsonb_agg(jsonb_build_object('id', l.id, 'run', l.run_id, 'job', r.job, 'environment', r.environment, 'key', l.key,
            'startedAt', l.started_at, 'waitsFor', l.waits_for) order by l.started_at)

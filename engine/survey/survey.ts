@@ -71,7 +71,8 @@ async function oneAtATime(
 
 async function enqueue(client: Pick<pg.PoolClient, 'query'>, id: number): Promise<void> {
   await client.query(
-    `select graphile_worker.add_job('survey', json_build_object('survey', $1::int), job_key := 'survey:' || $1::int, max_attempts := 1)`,
+    `select graphile_worker.add_job('survey', json_build_object('survey', $1::int), job_key := 'survey:' || $1::int, max_attempts := 1,
+         flags := (select nullif(c.needs, '{}') from mattock.survey s join mattock.connection c on c.name = s.connection where s.id = $1))`,
     [id],
   )
 }

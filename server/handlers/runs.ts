@@ -114,6 +114,18 @@ async function callerOf(engine: Engine, load: number | null) {
   return rows[0] ?? null
 }
 
+/** Connections that loads of a run wait for since no worker that is there reaches them, with what they need. */
+async function unreachedIn(engine: Engine, run: number) {
+  const { rows } = await engine.db.$client.query<{ connection: string; needs: string[] }>(
+    `select c.name as connection, c.needs from mattock.connection c
+     where c.needs <> '{}' and exists (select from mattock.run_lane n where n.run_id = $1 and n.waiting > 0 and c.name = any (n.connections))
+       and not exists (select from mattock.worker w where c.needs <@ w.tags and w.beat_at > clock_timestamp() - make_interval(secs => $2))
+     order by c.name`,
+    [run, engine.limits.silence / 1000],
+  )
+  return rows
+}
+
 /** Loads with one reason. */
 interface CauseRow {
   cause: string
@@ -221,6 +233,7 @@ export const runHandlers: Pick<
       calledBy: await callerOf(engine, found!.calledByLoad),
       parts: (await partsOf(engine, params.id, documentOf(joined!.job_version))) as never,
       heldBy: found!.heldBy,
+      unreached: hasEnded(brief.state as RunState) ? [] : await unreachedIn(engine, params.id),
       zone: documentOf(joined!.job_version).slices?.zone ?? null,
       stopping: found!.stopping && !hasEnded(found!.state),
       clockOffset: found!.clockOffset,

@@ -38,6 +38,7 @@ export const run = (more: Partial<Run> = {}): Run => ({
   parts: [],
   heldBy: null,
   calledBy: null,
+  unreached: [],
   zone: 'Europe/Oslo',
   stopping: false,
   clockOffset: 0,
@@ -157,6 +158,7 @@ export const connection = (more: Partial<Connection> = {}): Connection => ({
   kind: 'postgres',
   title: 'Warehouse',
   cap: 8,
+  needs: [],
   active: 0,
   settings: [
     {

@@ -5,7 +5,7 @@ import { sourceKey, type Expansion, type Facts } from '../types'
 import { connectionUses, loadsUsing, transfersOf, type ResolvedTransfer } from '../view'
 import { loadGroups, type Rule } from './rule'
 
-/** `connection`: one that is not there, has no settings in this environment, is of another kind, or lacks a right. */
+/** `connection`: one that is not there, has no settings in this environment, is of another kind, lacks a right, or is reached by no worker. */
 export const connection: Rule = (expansion, facts, findings) => {
   const environment = expansion.request.environment.name
   for (const use of connectionUses(expansion)) {
@@ -42,6 +42,14 @@ export const connection: Rule = (expansion, facts, findings) => {
         'connection',
         'stop',
         `${name} is ${connectorOf(fact.kind).words}; ${path} needs ${connectorOf(use.wants).words}`,
+        where,
+        loadsUsing(expansion, use),
+      )
+    } else if (fact.unreached) {
+      findings.add(
+        'connection',
+        'look',
+        `no worker that is there reaches ${name}, which needs ${fact.unreached.join(' and ')}; its loads will wait for one`,
         where,
         loadsUsing(expansion, use),
       )

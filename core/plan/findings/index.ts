@@ -63,7 +63,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'cleared-too-early': { levels: ['stop', 'look'], says: 'something is emptied or taken away before all who need it are done', rules: [clearedTooEarly, filesTakenAway] },
   'name-too-long': { levels: ['stop'], says: 'a name over 63 bytes, or two that become the same when cut', rules: [nameTooLong] },
   'append-repeats': { levels: ['look', 'note'], says: 'append, with slices that may run again', rules: [appendRepeats] },
-  connection: { levels: ['stop'], says: 'a connection that is not there, is not set up here, or lacks a right', rules: [connection] },
+  connection: { levels: ['stop', 'look'], says: 'a connection that is not there, is not set up here, lacks a right, or is reached by no worker', rules: [connection] },
   'slice-open': { levels: ['look'], says: 'a slice that is not over yet', rules: [sliceOpen] },
   'slices-overlap': { levels: ['look'], says: 'slices that cut across spans loaded before, or leave a gap', rules: [slicesOverlap] },
   'over-cap': { levels: ['look'], says: 'more at once than a connection allows', rules: [overCap] },

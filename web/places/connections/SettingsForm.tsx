@@ -1,3 +1,4 @@
+import { needsSchema } from '../../../core/connection/needs'
 import { useMemo, type ReactElement } from 'react'
 import { z } from 'zod'
 import { routes } from '../../../contract/routes'
@@ -51,6 +52,9 @@ const formOf = (
     cap: field(z.int().min(1).max(1000), { label: 'loads at once', usual: 'no cap' })
       .optional()
       .describe('loads that may use it at the same time, in every environment'),
+    needs: field(needsSchema, { label: 'needs', usual: 'nothing: every worker reaches it' })
+      .optional()
+      .describe('tags, such as office; only workers that were started with all of them take its loads'),
   })
 
 /** Settings of a connection in one environment. A secret left empty stays as it is. */
@@ -64,7 +68,7 @@ export function SettingsForm({
   const { environment } = useHere()
   const given = connection.settings.find((entry) => entry.environment === environment)
   const near = given ?? connection.settings[0]
-  const { kind, name, title, cap } = connection
+  const { kind, name, title, cap, needs } = connection
   const there = given?.hasSecret ?? false
   const schemaFor = useMemo(
     () => (values: { settings?: unknown }) => {
@@ -79,6 +83,7 @@ export function SettingsForm({
     settings: firstSettings(kind, near?.settings),
     title,
     cap: cap ?? undefined,
+    needs: [...needs],
   }
   return (
     <Form
@@ -90,10 +95,11 @@ export function SettingsForm({
       onCancel={() => onClose(false)}
       onSubmit={async (next) => {
         const { secret } = next as { secret?: string }
-        if (next.title !== title || (next.cap ?? null) !== cap)
+        const tags = next.needs ?? []
+        if (next.title !== title || (next.cap ?? null) !== cap || tags.join() !== needs.join())
           await call(routes.changeConnection, {
             params: { name },
-            body: { title: next.title, cap: next.cap ?? null },
+            body: { title: next.title, cap: next.cap ?? null, needs: tags },
           })
         await call(routes.saveSettings, {
           params: { name, environment },

@@ -253,6 +253,12 @@ function Summary({ run }: { run: RunAnswer }): ReactElement {
           , a rerun of <Link to={`/runs/${run.rerunOf}`}>run {run.rerunOf}</Link>
         </>
       )}
+      {run.unreached.map(({ connection, needs }) => (
+        <span key={connection} className="look">
+          {' '}
+          · loads wait for a worker that reaches {connection} ({needs.join(', ')})
+        </span>
+      ))}
       {run.span && ` · slices ${run.span}`} · {numberText(finished)} of {count(total, 'load')} finished
       {seconds !== undefined && ` in ${lengthText(seconds)}`}
       {run.left !== null &&

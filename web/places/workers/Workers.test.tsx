@@ -5,7 +5,7 @@ import Workers from './Workers'
 
 const now = new Date().toISOString()
 const worker = {
-  id: 1, host: 'weir', pid: 4711, version: '0.1.0', capacity: 3, startedAt: now, beatAt: now, silent: false, draining: false,
+  id: 1, host: 'weir', pid: 4711, version: '0.1.0', capacity: 3, startedAt: now, beatAt: now, silent: false, draining: false, tags: ['office'],
   memory: 300_000_000, lastHour: 1200, loads: [{ id: 9, run: 4, job: 'billing', environment: 'dev', key: '2021', startedAt: now, waitsFor: null }],
 } // prettier-ignore
 const idle = { ...worker, id: 2, loads: [], draining: true }
