@@ -112,6 +112,8 @@ interface Props {
   readonly columns: readonly Partial<Column>[]
   /** The rows that are seen, in their order. */
   readonly rows: readonly Draft[]
+  /** Ends with its rows, where they do not fill the room. */
+  readonly fits?: boolean
   /** No row comes or goes. */
   readonly lockRows: boolean
   readonly newRow?: () => Draft
@@ -121,7 +123,16 @@ interface Props {
 }
 
 /** Rows of texts as a spreadsheet: type, paste a block, fill down, add, remove. */
-export function TextGrid({ label, columns, rows, lockRows, newRow, onChange, onCell }: Props): ReactElement {
+export function TextGrid({
+  label,
+  columns,
+  rows,
+  fits = false,
+  lockRows,
+  newRow,
+  onChange,
+  onCell,
+}: Props): ReactElement {
   const holder = useRef<HTMLDivElement>(null)
   const [height, setHeight] = useState(420)
   useEffect(() => {
@@ -152,7 +163,11 @@ export function TextGrid({ label, columns, rows, lockRows, newRow, onChange, onC
       className="sheet flush grow text-grid"
       role="region"
       aria-label={label}
-      style={{ minHeight: 170, overflow: 'hidden' }}
+      style={{
+        minHeight: 170,
+        overflow: 'hidden',
+        ...(fits ? { maxHeight: Math.max(170, (rows.length + 1) * 28 + 4) } : {}),
+      }}
     >
       <DynamicDataSheetGrid<Draft>
         ref={grid}

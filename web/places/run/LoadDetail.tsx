@@ -4,7 +4,7 @@ import { Lines } from '../../kit/Lines'
 import { Button, TableBody } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { Link } from 'react-router'
-import { difference, outcomes } from '../../../core/balance/balance'
+import { difference, outcomes, type Counts } from '../../../core/balance/balance'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
@@ -39,6 +39,7 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
     load.startedAt && load.endedAt
       ? (new Date(load.endedAt).getTime() - new Date(load.startedAt).getTime()) / 1000
       : undefined
+  const several = !load.each || load.detail.filter(({ read, written }) => read + written > 0).length > 1
   const again = mayChange && ['done', 'failed', 'stopped'].includes(run.state)
   return (
     <div className="stack">
@@ -91,13 +92,7 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
             {load.slice && (
               <Fact name="slice">{`${timeText(load.slice.from, run.zone ?? undefined)} – ${timeText(load.slice.to, run.zone ?? undefined)}, ${run.zone ?? ''}`}</Fact>
             )}
-            <Fact name="read">{numberText(load.read)}</Fact>
-            <Fact name="written">{`${numberText(load.written)}${load.unchanged > 0 ? `, ${numberText(load.unchanged)} unchanged` : ''}`}</Fact>
-            {load.filtered > 0 && <Fact name="filtered">{numberText(load.filtered)}</Fact>}
-            {load.merged > 0 && (
-              <Fact name="merged">{`${numberText(load.merged)}, earlier rows of the same key`}</Fact>
-            )}
-            {load.rejected > 0 && <Fact name="rejected">{numberText(load.rejected)}</Fact>}
+            <Fact name="rows">{sumText(load)}</Fact>
           </TableBody>
         </Lines>
       )}
@@ -114,7 +109,9 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
       )}
       {view === 'log' && <LoadLog key={load.id} load={load} />}
       {view === 'steps' &&
-        load.detail.map((step) => <StepSheet key={step.step} run={run.id} load={load.id} step={step} />)}
+        load.detail.map((step) => (
+          <StepSheet key={step.step} run={run.id} load={load.id} step={step} sums={several} />
+        ))}
       {load.detail.length === 0 && load.state !== 'failed' && (
         <span className="soft">
           {load.state === 'running' ? 'Its first step is under way.' : 'It has not started.'}
@@ -158,20 +155,25 @@ function LoadFault({ load }: { load: Detail }): ReactElement {
 }
 
 /** Rows as the source counts them, apart from the loading, and what became of them. */
-function StepBalance({ step }: { step: StepDetail }): ReactElement {
-  const off = difference(step)
-  const shown = outcomes.filter((name) => step[name] > 0 || name === 'written')
-  return (
-    <Fact name="rows">
-      {numberText(step.read)} in the source ={' '}
-      {shown.map((name) => `${numberText(step[name])} ${name}`).join(' + ')}
-      {off !== 0 && step.state === 'done' && <b className="bad"> · off by {numberText(off)}</b>}
-    </Fact>
-  )
+function sumText(counts: Counts): string {
+  const shown = outcomes.filter((name) => counts[name] > 0 || name === 'written')
+  const off = difference(counts)
+  return `${numberText(counts.read)} in the source = ${shown.map((name) => `${numberText(counts[name])} ${name}`).join(' + ')}${off === 0 ? '' : `, off by ${numberText(off)}`}`
 }
 
 /** One step: what its texts resolved to, its files, its statements. */
-function StepSheet({ run, load, step }: { run: number; load: number; step: StepDetail }): ReactElement {
+function StepSheet({
+  run,
+  load,
+  step,
+  sums,
+}: {
+  readonly run: number
+  readonly load: number
+  readonly step: StepDetail
+  /** Its rows are summed: more than one step of the load has some. */
+  readonly sums: boolean
+}): ReactElement {
   const [open, setOpen] = useState(false)
   const seconds = step.endedAt
     ? (new Date(step.endedAt).getTime() - new Date(step.startedAt).getTime()) / 1000
@@ -223,7 +225,7 @@ function StepSheet({ run, load, step }: { run: number; load: number; step: StepD
               {one.message} <span className="soft">{timeText(one.at)}</span>
             </Fact>
           ))}
-          {step.read + step.written > 0 && step.state !== 'running' && <StepBalance step={step} />}
+          {sums && step.read + step.written > 0 && <Fact name="rows">{sumText(step)}</Fact>}
           <StepFiles files={step.files} />
           {step.checks.map((check, i) => (
             <Fact key={i} name={check.holds ? 'holds' : 'does not hold'}>

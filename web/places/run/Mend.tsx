@@ -161,6 +161,7 @@ function MendSheet({
           columns={columns}
           rows={drafts}
           lockRows
+          fits
           onChange={locked ? () => {} : setDrafts}
         />
       ) : (
@@ -214,7 +215,7 @@ function columnsOf(
       const words = `${column && !reason.startsWith(column) ? `${column}: ` : ''}${reason}${beyond.length > 0 ? `; beyond the columns: ${beyond.join(', ')}` : ''}`
       return (
         <span className="why" title={`${file && `${file}, `}line ${line}: ${words}`}>
-          <span className="soft">{numberText(line)}</span> {words}
+          <span className="soft">line {numberText(line)}</span> {words}
         </span>
       )
     },

@@ -38,7 +38,7 @@ export function useProof(run: RunAnswer): Proof {
     }
   }
   const links = (
-    <span className="line" style={{ marginLeft: 'auto' }}>
+    <span className="line" style={{ fontSize: 13 }}>
       {mayVerify && (
         <LinkButton onClick={() => void look()} disabled={looking}>
           count again
