@@ -26,8 +26,22 @@ export function seen(walk: () => Walk): void {
     await detail.getByText('on conflict ("meter", "read_at") do update', { exact: false }).waitFor()
     await accessible('load detail')
     await page.keyboard.press('Escape')
+    await detail.getByRole('tab', { name: 'log' }).click()
+    await detail.getByLabel('find in the log').fill('on conflict')
+    await detail.getByRole('status').filter({ hasText: /^1 of/ }).waitFor()
+    await page.getByRole('button', { name: 'count again' }).click()
+    await page
+      .getByRole('region', { name: 'counted again' })
+      .getByText(/as (it was|they were) left/)
+      .first()
+      .waitFor()
+    await accessible('run, counted again')
     await page.getByRole('button', { name: /Rerun the/ }).click()
-    await page.getByText('a rerun of').waitFor()
+    await page.getByRole('radio', { name: /each from its first step/ }).click()
+    await page.getByRole('cell', { name: 'bring-in' }).waitFor()
+    await accessible('rerun')
+    await page.getByRole('button', { name: /Rerun \d+ loads?/ }).click()
+    await page.getByRole('link', { name: /^rerun of/ }).waitFor()
   }, 120_000)
 }
 

@@ -136,10 +136,12 @@ export function TextGrid({
   const holder = useRef<HTMLDivElement>(null)
   const [height, setHeight] = useState(420)
   useEffect(() => {
-    const watcher = new ResizeObserver(([entry]) => setHeight(Math.max(160, entry!.contentRect.height)))
+    const watcher = new ResizeObserver(([entry]) => setHeight(Math.max(56, entry!.contentRect.height)))
     watcher.observe(holder.current!)
     return () => watcher.disconnect()
   }, [])
+  /** Pixels of the head, the rows and the edges. */
+  const own = (rows.length + 1) * 28 + 4
   const grid = useRef<DataSheetGridRef>(null)
   useEffect(() => {
     // keys that go to a field elsewhere must not reach the cell, too
@@ -164,9 +166,9 @@ export function TextGrid({
       role="region"
       aria-label={label}
       style={{
-        minHeight: 170,
+        minHeight: fits ? Math.min(170, own) : 170,
         overflow: 'hidden',
-        ...(fits ? { maxHeight: Math.max(170, (rows.length + 1) * 28 + 4) } : {}),
+        ...(fits ? { maxHeight: own } : {}),
       }}
     >
       <DynamicDataSheetGrid<Draft>

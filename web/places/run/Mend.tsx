@@ -126,7 +126,7 @@ function MendSheet({
       <p className="soft" style={{ margin: 0 }}>
         {found.left === 0
           ? `All ${numberText(found.total)} were brought in.`
-          : `${numberText(found.left)} of ${numberText(found.total)} are to be mended${found.left > found.rows.length ? `; the first ${numberText(found.rows.length)} are here, the others follow` : ''}. They are read as the others of their load were, and added to what it wrote; what is still wrong is rejected again.`}
+          : `${numberText(found.left)} of ${numberText(found.total)} ${found.left === 1 ? 'is' : 'are'} to be mended${found.left > found.rows.length ? `; the first ${numberText(found.rows.length)} are here, the others follow` : ''}. They are read as the others of their load were, and added to what it wrote; what is still wrong is rejected again.`}
         {untold > 0 &&
           ` ${count(untold, 'row')} cannot be taken apart into columns: take them out as CSV, and mend the source.`}
       </p>

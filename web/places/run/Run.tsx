@@ -250,7 +250,10 @@ function Summary({ run }: { run: RunAnswer }): ReactElement {
       )}
       {run.rerunOf !== null && (
         <>
-          , a rerun of <Link to={`/runs/${run.rerunOf}`}>run {run.rerunOf}</Link>
+          ,{' '}
+          <Link to={`/runs/${run.rerunOf}`}>
+            {run.cause.includes(String(run.rerunOf)) ? run.cause : `rerun of ${run.rerunOf}`}
+          </Link>
         </>
       )}
       {run.unreached.map(({ connection, needs }) => (
