@@ -10,7 +10,7 @@ import { startPostbox, type Postbox } from '../demo/postbox'
 import { startStandIns, type StandIns } from '../demo/services'
 import { account, apiToken } from '../database/schema'
 import { sealLines } from '../engine/connectors/connections'
-import { openEngine, type Engine } from '../engine/context/engine'
+import { makeHome, openEngine, type Engine } from '../engine/context/engine'
 import { openLog } from '../engine/context/logger'
 import { hashPassword, makeToken } from '../server/auth'
 import { commandAccount, hasPeople, invite } from '../server/invitation'
@@ -35,6 +35,7 @@ export async function serve(): Promise<number> {
     sayWeGoOn(resolve)
   })
   const engine = await openEngine(url, data, 12, log)
+  makeHome(engine)
   const health = watchHealth(engine)
   process.on('message', (news: object) => {
     if ('database' in news) health.databaseIs(news.database as Parameters<typeof health.databaseIs>[0])

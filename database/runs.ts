@@ -14,7 +14,7 @@ import {
 } from 'drizzle-orm/pg-core'
 import type { RerunFrom } from '../core/run/again'
 import type { RunState } from '../core/runState'
-import { count, mattock, when } from './columns'
+import { bytea, count, mattock, when } from './columns'
 import type {
   CheckRecord,
   FileRecord,
@@ -296,6 +296,20 @@ export const mended = mattock.table(
     rows: jsonb('rows').$type<MendedRow[]>().notNull(),
   },
   (t) => [index().on(t.loadId, t.step)],
+)
+
+/** Rejects of a worker whose data folder is not the server's, packed with gzip, in pieces. */
+export const rejectFile = mattock.table(
+  'reject_file',
+  {
+    loadId: bigint('load_id', { mode: 'number' })
+      .notNull()
+      .references(() => load.id, { onDelete: 'cascade' }),
+    step: text('step').notNull(),
+    piece: integer('piece').notNull(),
+    content: bytea('content').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.loadId, t.step, t.piece] })],
 )
 
 /** Files that a step means to take away, kept before the first is gone: who goes on for it finds only what is left. */

@@ -105,7 +105,14 @@ ${sql('sum-up', 'insert into clean.total (meter, n) select meter, count(*) from 
     expect(steps.map(({ state: one, error }) => error?.message ?? one)).toEqual(['done', 'done', 'done'])
     expect(state).toBe('done')
     // m1 is there as it is, m2 has another value, m3 is new
-    expect(steps[0]!.counts).toEqual({ read: 3, written: 2, unchanged: 1, rejected: 0, filtered: 0, merged: 0 })
+    expect(steps[0]!.counts).toEqual({
+      read: 3,
+      written: 2,
+      unchanged: 1,
+      rejected: 0,
+      filtered: 0,
+      merged: 0,
+    })
     expect(steps[0]!.looks[0]).toMatchObject({ side: 'in', title: 'a.csv', rows: [['m1', '2026-11-01', '1'], ['m2', '2026-11-01', '5'], ['m3', '2026-11-01', '9']] }) // prettier-ignore
     expect(out(steps[0]!)).toMatchObject([{ title: 'raw.reading', before: 2, after: 3, rows: [['m2', '2026-11-01', '5'], ['m3', '2026-11-01', '9']] }]) // prettier-ignore
     // it saw the rows of the step before, and numbered its own without moving the real sequence

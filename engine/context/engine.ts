@@ -16,6 +16,8 @@ export interface Engine {
   readonly databaseUrl: string
   /** Rejects, and the key of secrets. */
   readonly dataFolder: string
+  /** The data folder is the server's, so that it sees what is laid down there. */
+  readonly home: boolean
   readonly key: Buffer
   readonly pools: Pools
   readonly log: Logger
@@ -49,14 +51,18 @@ export async function openEngine(
        returning id)
      select id from made union all select id from mattock.installation limit 1`,
   )
+  const installation = rows[0]!.id
   return {
     db,
     databaseUrl,
     dataFolder: folder,
+    get home() {
+      return isHome(folder, installation)
+    },
     key: secretKey(folder),
     pools,
     log,
-    installation: rows[0]!.id,
+    installation,
     limits: readLimits(process.env),
     stores: readStorePlaces(process.env, folder),
     network: readNetwork(process.env),
@@ -86,4 +92,13 @@ function secretKey(folder: string): Buffer {
     }
   }
   return readFileSync(file)
+}
+
+/** Says that a data folder is the server's of this installation. */
+export const makeHome = ({ dataFolder, installation }: Pick<Engine, 'dataFolder' | 'installation'>): void =>
+  writeFileSync(join(dataFolder, 'home'), `${installation}\n`)
+
+function isHome(folder: string, installation: string): boolean {
+  const file = join(folder, 'home')
+  return existsSync(file) && readFileSync(file, 'utf8').trim() === installation
 }

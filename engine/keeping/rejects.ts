@@ -39,6 +39,7 @@ export const rejects: Keeper = {
     // the record forgets the file first: what is listed can always be opened
     const { rows } = await engine.db.$client.query<{ file: string }>(
       `with old as (select s.load_id, s.position, s.reject_file from ${withRejects} and ${at} < $1 limit ${batch})
+, sent as (delete from mattock.reject_file r using old where r.load_id = old.load_id)
        update mattock.load_step s
        set reject_file = null, log = s.log || jsonb_build_array('its rejects were kept for a time and are gone; their counts stay')
        from old where s.load_id = old.load_id and s.position = old.position returning old.reject_file as file`,

@@ -6,6 +6,7 @@ import { valuesOfLine } from '../../core/mending/values'
 import { load, loadStep, type ReadAs } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { literal, literalList, withDuck } from '../duck/duck'
+import { fetchHome } from './home'
 
 /** A rejected row. */
 export interface RejectedRow {
@@ -48,6 +49,7 @@ export async function rejectPlace(
     .where(and(eq(load.runId, run), eq(load.id, loadId), eq(loadStep.step, step)))
   if (!found?.file) fail('unknown-name', `load ${loadId} has no rejects in step ${step}`)
   const path = join(engine.dataFolder, 'rejects', found.file)
+  await fetchHome(engine, loadId, step, path)
   await access(path).catch(() =>
     fail('file', `the rejects of load ${loadId} are not in the data folder any more; their counts stay`),
   )

@@ -13,6 +13,7 @@ import type { FileRecord, LoadError, SetValue } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { point } from '../context/points'
 import { emptyOutcome, nothingWritten, StepFault, type Outcome } from '../context/step'
+import { sendHome } from '../mending/home'
 import { readLoad } from '../planning/stored'
 import {
   fileBinding,
@@ -158,6 +159,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       return
     }
     const state = endState(signal, { error, skip }, step.hold)
+    await sendHome(engine, Number(started.load_id), step.id, outcome)
     // before its record says that it is done: whoever takes the load over does not do it again
     if (!error)
       await rememberStep(
