@@ -92,7 +92,7 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
             {load.slice && (
               <Fact name="slice">{`${timeText(load.slice.from, run.zone ?? undefined)} – ${timeText(load.slice.to, run.zone ?? undefined)}, ${run.zone ?? ''}`}</Fact>
             )}
-            <Fact name="rows">{sumText(load)}</Fact>
+            {(load.state === 'done' || load.read > 0) && <Fact name="rows">{sumText(load)}</Fact>}
           </TableBody>
         </Lines>
       )}

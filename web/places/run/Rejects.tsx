@@ -28,12 +28,10 @@ export function Rejects({
         <h2 className="look" style={{ margin: 0 }}>
           {data ? numberText(data.total) : ''} rejected
         </h2>
-        <Link
-          to={`/runs/${run}/loads/${load}/mend?step=${encodeURIComponent(step.step)}`}
-          style={{ marginLeft: 'auto' }}
-        >
-          mend them
-        </Link>
+        <span style={{ marginLeft: 'auto' }} />
+        {(step.state === 'done' || step.state === 'held') && (
+          <Link to={`/runs/${run}/loads/${load}/mend?step=${encodeURIComponent(step.step)}`}>mend them</Link>
+        )}
         <a href={`/api/runs/${run}/loads/${load}/rejects.csv?step=${encodeURIComponent(step.step)}`}>
           take out as CSV
         </a>

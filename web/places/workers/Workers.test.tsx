@@ -17,6 +17,7 @@ describe('the page of workers', () => {
     const link = await screen.findByRole('link', { name: 'billing 2021' })
     expect(link.getAttribute('href')).toBe('/runs/4?load=9')
     expect(screen.getByText('2 workers, 3 loads at the same time')).toBeTruthy()
+    expect(screen.getAllByText('office', { selector: '.tag' })).toHaveLength(3)
     expect(screen.getByText('not heard of; its loads go to others')).toBeTruthy()
     await page.user.click(screen.getByRole('button', { name: 'drain worker 1' }))
     await page.user.click(screen.getByRole('button', { name: 'let take again worker 2' }))

@@ -50,9 +50,8 @@ export default function Workers(): ReactElement {
       }, setFault)
     return [
       { id: 'id', title: 'worker', width: '64px', cell: ({ id }) => id, value: ({ id }) => id },
-      { id: 'host', title: 'on', width: 'minmax(120px, 1fr)', cell: ({ host, pid }) => <span className="mono">{host} <span className="soft">{pid}</span></span>, value: ({ host }) => host },
-      { id: 'tags', title: 'reaches', width: '96px', cell: ({ tags }) => <span className="soft">{tags.join(', ')}</span>, value: ({ tags }) => tags.join(', ') },
-      { id: 'doing', title: 'does now', width: 'minmax(240px, 3fr)', cell: (worker) => <Doing worker={worker} /> },
+      { id: 'host', title: 'on', width: 'minmax(140px, 1fr)', cell: ({ host, pid, tags }) => <span title={tags.length > 0 ? `reaches what needs ${tags.join(', ')}` : undefined}><span className="mono">{host} <span className="soft">{pid}</span></span> {tags.map((tag) => <span key={tag} className="tag">{tag}</span>)}</span>, value: ({ host }) => host },
+      { id: 'doing', title: 'does now', width: 'minmax(220px, 3fr)', cell: (worker) => <Doing worker={worker} /> },
       { id: 'busy', title: 'busy', width: '72px', number: true, cell: ({ loads, capacity }) => <>{loads.length} <span className="soft">of {capacity}</span></>, value: ({ loads }) => loads.length },
       { id: 'hour', title: 'last hour', width: '84px', number: true, cell: ({ lastHour }) => numberText(lastHour), value: ({ lastHour }) => lastHour },
       { id: 'memory', title: 'memory', width: '96px', number: true, cell: ({ memory }) => bytesText(memory), value: ({ memory }) => memory },
