@@ -62,6 +62,7 @@ export async function serve(): Promise<number> {
       demoAccounts: demo ? accounts.map(({ email, password, role }) => ({ email, password, role })) : [],
       background: () => progress,
       hosts: hostsOf(process.env),
+      proxies: listIn(process.env.MATTOCK_PROXIES),
       pages: join(project, 'dist', 'web'),
       planner,
       health,
@@ -106,7 +107,14 @@ export async function serve(): Promise<number> {
 
 /** MATTOCK_HOSTS, names with commas between, and the address that is served where that is one. */
 const hostsOf = ({ MATTOCK_HOSTS = '', MATTOCK_HOST = '' }: NodeJS.ProcessEnv): string[] =>
-  [...MATTOCK_HOSTS.split(','), MATTOCK_HOST].map((name) => name.trim()).filter((name) => name !== '')
+  [...listIn(MATTOCK_HOSTS), ...listIn(MATTOCK_HOST)]
+
+/** What stands between commas. */
+const listIn = (text = ''): string[] =>
+  text
+    .split(',')
+    .map((one) => one.trim())
+    .filter((one) => one !== '')
 
 type DemoStandIns = StandIns & { readonly postbox: Postbox }
 

@@ -203,6 +203,9 @@ export const load = mattock.table(
     index('load_waiting')
       .on(t.runId, t.part, t.lane, t.rank, t.number)
       .where(sql`state = 'waiting'`),
+    index('load_undone')
+      .on(t.runId, t.number)
+      .where(sql`state in ('failed', 'skipped', 'stopped')`),
     index('load_let_go')
       .on(t.runId, t.part, t.rank, t.number)
       .where(sql`state = 'waiting' and let_go is not null`),

@@ -32,6 +32,8 @@ const untimed: ReadonlySet<string> = new Set([plainRoutes.health.path, plainRout
 export function makeApp(engine: Engine, options: ServerOptions, log: Logger): express.Express {
   const app = express()
   app.disable('x-powered-by')
+  // without a proxy nobody's word is taken on where a request comes from
+  app.set('trust proxy', options.proxies?.length ? [...options.proxies] : false)
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -61,7 +63,7 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
     // streams stay, and are counted by themselves; how we are is known without looking
     if (!request.path.startsWith('/api/') || untimed.has(request.path)) return next()
     const turn = async () => {
-      const from = `from ${request.socket.remoteAddress}`
+      const from = `from ${request.ip}`
       // who asks for the first time is looked up in a moment, and then waits among their own
       if (lineOf(request) === 'unknown')
         await lookUps.within(from, response, async () => void (await whoAsks(engine, request)))

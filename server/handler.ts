@@ -23,6 +23,8 @@ export interface ServerOptions {
   readonly background: () => { label: string; done: number; total: number } | null
   /** Names beside those of this machine that the server goes by. */
   readonly hosts?: readonly string[]
+  /** Addresses (CIDR) of proxies whose word on who asks, and whether by TLS, is taken. */
+  readonly proxies?: readonly string[]
   /** Folder of the built pages. */
   readonly pages: string
   readonly planner: Planner

@@ -91,26 +91,32 @@ export const proofHandlers: Pick<Handlers, 'proveRun' | 'verifyRun'> = {
     return undefined as never
   },
   verifyRun: async ({ engine, response }, { params: { id }, query: { only } }) => {
+    await briefRun(engine, id)
     const over = new AbortController()
     response.on('close', () => over.abort())
+    response.setHeader('Content-Type', 'application/json; charset=utf-8')
+    await writeAll(response, `{"run":${id},"loads":[`)
+    // a large table is looked at for minutes: a blank now and then keeps the line open
+    const alive = setInterval(() => response.write(' '), 15_000)
     const counted = { loads: 0, broken: 0, written: 0, found: 0 }
-    let first = true
-    for await (const proof of verifyRun(engine, id, over.signal)) {
-      if (first) {
-        response.setHeader('Content-Type', 'application/json; charset=utf-8')
-        await writeAll(response, `{"run":${id},"loads":[`)
+    let listed = 0
+    try {
+      for await (const proof of verifyRun(engine, id, over.signal)) {
+        counted.loads++
+        counted.broken += Number(!proof.holds)
+        counted.written += proof.written
+        counted.found += proof.found ?? 0
+        if (only === 'all' || !proof.holds)
+          await writeAll(response, `${listed++ === 0 ? '' : ','}${JSON.stringify(proof)}`)
       }
-      counted.loads++
-      counted.broken += Number(!proof.holds)
-      counted.written += proof.written
-      counted.found += proof.found ?? 0
-      if (only === 'all' || !proof.holds)
-        await writeAll(response, `${first ? '' : ','}${JSON.stringify(proof)}`)
-      first = false
+      response.end(`],${JSON.stringify({ counted, holds: counted.broken === 0 }).slice(1)}`)
+    } catch (error) {
+      // half an answer must not look like a whole one
+      response.destroy()
+      if (!over.signal.aborted) throw error
+    } finally {
+      clearInterval(alive)
     }
-    const rest = { counted, holds: counted.broken === 0 }
-    if (first) return { run: id, loads: [], ...rest }
-    response.end(`],${JSON.stringify(rest).slice(1)}`)
     return undefined as never
   },
 }

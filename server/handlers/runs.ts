@@ -1,7 +1,6 @@
 import { textsOf } from '../../core/plan/texts'
 import { eq, inArray, sql } from 'drizzle-orm'
 import { countNames, type Counts } from '../../core/balance/balance'
-import { quantile } from '../../core/forecast/quantile'
 import { fail } from '../../core/fault'
 import { hasEnded } from '../../core/run/when'
 import { groupBy } from '../../core/group'
@@ -55,7 +54,7 @@ export async function briefRuns(
      from (select * from mattock.run r where ${where} order by r.created_at desc, r.id desc offset ${Number(offset)} limit ${Number(limit)}) r
      join mattock.job_version v on v.id = r.version_id join mattock.plan p on p.id = r.plan_id
      cross join lateral (
-       select jsonb_build_object(${countNames.map((name) => `'${name}', coalesce(sum(p.${name}), 0)`).join(', ')}) as counts,
+       select json_build_object(${countNames.map((name) => `'${name}', coalesce(sum(p.${name}), 0)`).join(', ')}) as counts,
          coalesce(sum(unbalanced), 0)::int as unbalanced,
          jsonb_strip_nulls(jsonb_build_object('waiting', nullif(sum(waiting) filter (where p.state <> 'running'), 0), 'ready', nullif(sum(waiting) filter (where p.state = 'running'), 0),
            'running', nullif(sum(running), 0), 'held', nullif(sum(held), 0), 'done', nullif(sum(done), 0), 'failed', nullif(sum(failed), 0),
@@ -72,19 +71,20 @@ export async function briefRun(engine: Engine, id: number) {
   return found ?? fail('unknown-name', `there is no run ${id}`)
 }
 
-/** Seconds that are likely left: the loads still to run at the median length of those done, at_once at a time. */
+/**
+ * Seconds that are likely left: the loads still to run, at the pace of those that ended in the parts that are under way. By the
+ * counts of the parts alone, since a live page asks again and again.
+ */
 export async function secondsLeft(engine: Engine, run: number): Promise<number | null> {
-  const { rows } = await engine.db.$client.query<{ seconds: number[] | null; left: number; atOnce: number }>(
-    `select (select array_agg(s) from (select extract(epoch from ended_at - started_at)::float8 as s from mattock.load
-               where run_id = $1 and state = 'done' and each order by ended_at desc limit 200) d) as seconds,
-       coalesce(sum(waiting + running) filter (where state not in ('done', 'failed', 'skipped', 'stopped')), 0)::int as left,
-       coalesce(sum(at_once) filter (where state = 'running'), 1)::int as "atOnce"
+  const { rows } = await engine.db.$client.query<{ seconds: number | null }>(
+    `select (sum(waiting + running) filter (where state not in ('done', 'failed', 'skipped', 'stopped'))
+         * extract(epoch from mattock.run_now($1) - min(started_at) filter (where state = 'running'))
+         / nullif(sum(done + failed) filter (where state = 'running'), 0))::float8 as seconds
      from mattock.run_part where run_id = $1`,
     [run],
   )
-  const [row] = rows
-  if (!row?.seconds || row.left === 0) return null
-  return Math.ceil(row.left / Math.max(1, row.atOnce)) * quantile(row.seconds, 0.5)
+  const seconds = rows[0]?.seconds ?? null
+  return seconds === null || seconds <= 0 ? null : seconds
 }
 
 /** The parts of a run, with how each stands. */
@@ -253,8 +253,11 @@ export const runHandlers: Pick<
           : `l.cause = $${values.push(query.cause)}`,
       )
     const where = tests.join(' and ')
+    // all of them together are counted by their parts
     const { rows: counted } = await engine.db.$client.query<{ total: number }>(
-      `select count(*) as total from mattock.load l where ${where}`,
+      tests.length === 1
+        ? 'select coalesce(sum(waiting + running + held + done + failed + skipped + stopped), 0)::int as total from mattock.run_part where run_id = $1'
+        : `select count(*) as total from mattock.load l where ${where}`,
       values,
     )
     const { rows } = await engine.db.$client.query(

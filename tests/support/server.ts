@@ -8,6 +8,7 @@ import { openLog } from '../../engine/context/logger'
 import { plannerAsks, type Planner } from '../../engine/planner/asks'
 import { makeApp } from '../../server/app'
 import { hashPassword, makeToken } from '../../server/auth'
+import type { ServerOptions } from '../../server/handler'
 import { watchHealth } from '../../server/health'
 import { testBench, type TestBench } from './bench'
 
@@ -39,7 +40,7 @@ export interface TestServer extends TestBench {
 
 export const passwordOf = (role: Role): string => `the ${role}’s own`
 
-export async function testServer(): Promise<TestServer> {
+export async function testServer(more: Partial<ServerOptions> = {}): Promise<TestServer> {
   const bench = await testBench()
   const { engine } = bench
   const planner: Planner = {
@@ -50,7 +51,7 @@ export async function testServer(): Promise<TestServer> {
   const health = watchHealth(engine)
   const app = makeApp(
     engine,
-    { organisation: 'Test', demoAccounts: [], background: () => null, pages: '/nowhere', planner, health, checkAnswers: true },
+    { organisation: 'Test', demoAccounts: [], background: () => null, pages: '/nowhere', planner, health, checkAnswers: true, ...more },
     openLog('test server'),
   ) // prettier-ignore
   const server = createServer(app)

@@ -1,0 +1,1 @@
+CREATE INDEX "load_undone" ON "mattock"."load" USING btree ("run_id","number") WHERE state in ('failed', 'skipped', 'stopped');
