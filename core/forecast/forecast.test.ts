@@ -52,6 +52,18 @@ describe('the forecast', () => {
     const { seconds, low, high } = forecast(work(1, { like: [[10, 20, 30]] }), caps())!
     expect([low, seconds, high]).toEqual([10, expect.any(Number), 30])
   })
+  it('needs no more memory where each load is of a kind of its own, and none was loaded three times', () => {
+    const kinds = 50_000
+    const any = Array.from({ length: 2_000 }, (_, i) => i + 1)
+    const wide = work(kinds, { likeOf: Array.from({ length: kinds }, (_, i) => i), like: Array.from({ length: kinds }, () => [5]), any }) // prettier-ignore
+    const before = process.memoryUsage().heapUsed
+    const { known, seconds } = forecast(wide, caps())!
+    // with a list of its own for each kind it were 800 MB
+    expect(process.memoryUsage().heapUsed - before).toBeLessThan(200e6)
+    expect(known).toBe(1)
+    // the mean of 1 to 2,000 and once 5 is about 1,000; four run at once
+    expect(seconds / ((kinds * 1_000) / 4)).toBeCloseTo(1, 1)
+  })
   it('takes all loads’ lengths where a row was loaded less than three times, and says how much it knows', () => {
     const found = forecast(work(2, { likeOf: [0, 1], like: [[10], []], any: [10] }), caps())!
     expect(found.known).toBe(0.5)

@@ -74,13 +74,11 @@ export function forecast(work: Workload, caps: Caps): Forecast | null {
   const { places, laneSets, sets, names } = lanesOf(work, caps)
   const random = randomStream(count)
   const durations = new Float64Array(count)
-  const lists = work.like.map((list) => (list.length >= enough ? list : [...list, ...work.any]))
   const stageAfter = work.partAfter ? { stageAfter: work.partAfter } : {}
   const played: Played[] = []
   for (let draw = 0; draw < draws; draw++) {
     for (let i = 0; i < count; i++) {
-      const list = lists[work.likeOf[i]!]!
-      durations[i] = list[Math.floor(random() * list.length)]!
+      durations[i] = drawn(work.like[work.likeOf[i]!]!, work.any, random())
     }
     played.push(play({ durations, sets, laneSets, stages: work.part, ...stageAfter }, places))
   }
@@ -100,6 +98,14 @@ export function forecast(work: Workload, caps: Caps): Forecast | null {
     running: busy(middle, 60).map((value) => Number(value.toPrecision(3))),
     draws,
   }
+}
+
+/** One of like loads; where those are few, of all loads behind them. `at`: from 0 up to 1. */
+function drawn(like: readonly number[], any: readonly number[], at: number): number {
+  if (like.length >= enough) return like[Math.floor(at * like.length)]!
+  // the lists are not put together: a plan may have as many of them as loads
+  const place = Math.floor(at * (like.length + any.length))
+  return like[place] ?? any[place - like.length]!
 }
 
 interface Lanes {
