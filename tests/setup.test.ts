@@ -2,7 +2,9 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSyn
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import pg from 'pg'
+import { chromium } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
+import { browserFlags } from './support/browser'
 import { startPlain, type Started } from './support/started'
 
 let mattock: Started
@@ -67,6 +69,21 @@ parts:
 `
 
 describe('an installation without a demo', () => {
+  it('has a page for the first account, in a real browser', async () => {
+    const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: browserFlags })
+    try {
+      const page = await browser.newPage()
+      const faults: string[] = []
+      page.on('pageerror', ({ message }) => faults.push(message))
+      await page.goto(mattock.first!)
+      await page.getByLabel(/Email/).fill('ana@test.example')
+      expect(await page.locator('input').count()).toBe(3)
+      expect(faults).toEqual([])
+    } finally {
+      await browser.close()
+    }
+  }, 60_000)
+
   it('tells whoever starts it the one address for the first account', async () => {
     expect(mattock.first).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/first#[\w-]{32}$/)
     const { url, hash } = { url: mattock.url, hash: new URL(mattock.first!).hash.slice(1) }

@@ -3,6 +3,7 @@ import { join } from 'node:path'
 import { tmpdir } from 'node:os'
 import { chromium, type BrowserContext, type Page } from 'playwright-core'
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
+import { browserFlags } from './support/browser'
 import { startDemo, type Started } from './support/started'
 import * as catalog from './walk/catalog'
 import * as connections from './walk/connections'
@@ -28,15 +29,7 @@ beforeAll(async () => {
     headless: true,
     viewport: { width: 1280, height: 800 },
     bypassCSP: true,
-    args: [
-      '--no-sandbox',
-      '--disable-gpu',
-      '--disable-quic',
-      '--no-first-run',
-      '--disable-background-networking',
-      '--disable-component-update',
-      '--disable-sync',
-    ],
+    args: browserFlags,
   })
   page = await browser.newPage()
   page.setDefaultTimeout(20_000)

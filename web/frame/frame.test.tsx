@@ -159,6 +159,7 @@ describe('the first account', () => {
   it('is made, and signs in', async () => {
     const signed = vi.fn()
     const page = show(<FirstAccount code="abc" session={session()} onSignedIn={signed} />, {
+      before: true,
       answers: { invitation: session() },
     })
     await fill(page, 'ten letters and more')
@@ -169,7 +170,9 @@ describe('the first account', () => {
   })
 
   it('wants a password of some length, and hides it', async () => {
-    const page = show(<FirstAccount code="abc" session={session()} onSignedIn={() => {}} />)
+    const page = show(<FirstAccount code="abc" session={session()} onSignedIn={() => {}} />, {
+      before: true,
+    })
     await fill(page, 'short')
     expect((await screen.findAllByText('ten letters at least')).length).toBeGreaterThan(0)
     expect(screen.getByLabelText('Password').getAttribute('type')).toBe('password')
@@ -178,6 +181,7 @@ describe('the first account', () => {
 
   it('says where the address holds no more', async () => {
     const page = show(<FirstAccount code="abc" session={session()} onSignedIn={() => {}} />, {
+      before: true,
       answers: { invitation: fault('invitation', 'this address has been used, or is too old') },
     })
     await fill(page, 'ten letters and more')

@@ -76,13 +76,15 @@ interface Options {
   /** Where the page stands, and its address there. */
   readonly at?: string
   readonly path?: string
+  /** It stands before all pages, without a router, as signing in does. */
+  readonly before?: boolean
 }
 
 /** Shows a page as the application does, with a server that says what the test gives it; answers that break the contract are a fault of the test. */
 export function show(element: ReactElement, options: Options = {}): Page {
   // a test may show several, one after the other
   cleanup()
-  const { answers = {}, role = 'keeper', environment = 'dev', at = '/', path = at } = options
+  const { answers = {}, role = 'keeper', environment = 'dev', at = '/', path = at, before = false } = options
   const asked: Asked[] = []
   vi.stubGlobal('fetch', (address: string, init: RequestInit = {}) => reply(answers, asked, address, init))
   const router = createMemoryRouter(
@@ -106,7 +108,7 @@ export function show(element: ReactElement, options: Options = {}): Page {
       <SWRConfig value={{ provider: () => new Map(), dedupingInterval: 0, shouldRetryOnError: false }}>
         <Notices>
           <HereContext.Provider value={here}>
-            <RouterProvider router={router} />
+            {before ? element : <RouterProvider router={router} />}
           </HereContext.Provider>
         </Notices>
       </SWRConfig>
