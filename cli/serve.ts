@@ -106,8 +106,10 @@ export async function serve(): Promise<number> {
 }
 
 /** MATTOCK_HOSTS, names with commas between, and the address that is served where that is one. */
-const hostsOf = ({ MATTOCK_HOSTS = '', MATTOCK_HOST = '' }: NodeJS.ProcessEnv): string[] =>
-  [...listIn(MATTOCK_HOSTS), ...listIn(MATTOCK_HOST)]
+const hostsOf = ({ MATTOCK_HOSTS = '', MATTOCK_HOST = '' }: NodeJS.ProcessEnv): string[] => [
+  ...listIn(MATTOCK_HOSTS),
+  ...listIn(MATTOCK_HOST),
+]
 
 /** What stands between commas. */
 const listIn = (text = ''): string[] =>

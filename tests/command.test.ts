@@ -1,3 +1,4 @@
+import pg from 'pg'
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { Temporal } from 'temporal-polyfill'
@@ -152,6 +153,30 @@ describe('the command', () => {
     )
     const again = await demo.mattock('rerun', String(run.run), '--failed', '--wait', '--json')
     expect([again.code, JSON.parse(again.out).loads.done]).toEqual([0, 1])
+    // from a step on, also what was done; the rows of an upsert are the same once more
+    const run2 = String(JSON.parse(again.out).run)
+    const from = await demo.mattock('rerun', run2, '--from', 'bring-in', '--wait', '--json')
+    expect([from.code, JSON.parse(from.out).balance.unchanged]).toEqual([0, 1])
+    expect((await demo.mattock('rerun', run2, '--from', 'bring-inn')).code).toBe(2)
+    expect((await demo.mattock('rerun', run2)).code).toBe(2)
+  })
+  it('proves a run, and tells later what is no longer as it was left', async () => {
+    const { out } = await demo.mattock('run', 'registry-copy', '--wait', '--json')
+    const { run, balance } = JSON.parse(out)
+    expect(balance.written).toBeGreaterThan(3)
+    const proof = JSON.parse((await demo.mattock('proof', String(run))).out)
+    expect(proof).toMatchObject({ mattock: 'proof/1', run: { id: run }, balance: { read: balance.read } })
+    const good = await demo.mattock('verify', String(run), '--json')
+    const found = JSON.parse(good.out)
+    expect([good.code, found.holds, found.run]).toEqual([0, true, run])
+    expect(found.loads[0]).toEqual({ key: expect.any(String) as string, holds: true, written: expect.any(Number) as number, found: expect.toBeOneOf([expect.any(Number), null]) as number, why: null }) // prettier-ignore
+    const warehouse = new pg.Client({ connectionString: demo.databaseUrl.replace(/\/[^/]*$/, `/${new URL(demo.databaseUrl).pathname.slice(1)}_warehouse_dev`) }) // prettier-ignore
+    await warehouse.connect()
+    await warehouse.query('delete from clean.pump where ctid in (select ctid from clean.pump limit 3)')
+    await warehouse.end()
+    const bad = await demo.mattock('verify', String(run))
+    expect(bad.code).toBe(1)
+    expect(bad.out).toMatch(/3 of [\d,]+ rows are not as they were left/)
   })
   it('ends with 3 where the plan has a stop, and starts nothing', async () => {
     const before = JSON.parse((await demo.mattock('runs', '--json')).out).length
@@ -211,7 +236,6 @@ describe('the command', () => {
       0,
       { read: 18789, written: 18789, unchanged: 0, rejected: 0, filtered: 0, merged: 0, balanced: true },
     ])
-    const { default: pg } = await import('pg')
     const client = new pg.Client({
       connectionString: demo.databaseUrl.replace(
         /\/[^/]*$/,

@@ -16,9 +16,7 @@ beforeAll(async () => {
   await server.rows('create schema raw')
 })
 afterAll(() => server.close())
-let n = 0
 beforeEach(async () => {
-  n++
   await server.rows('drop table if exists raw.reading, raw."odd ""name""" cascade')
   await server.rows('create table raw.reading (meter text primary key, value integer)')
 })
