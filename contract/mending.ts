@@ -73,7 +73,14 @@ export const mendingRoutes = {
         .array(z.object({ at: numberInBody, values: cells }))
         .min(1)
         .max(1_000),
-      press: z.string().min(8).max(100).optional(),
+      press: z
+        .string()
+        .min(8)
+        .max(100)
+        .optional()
+        .describe(
+          'made up by whoever asks; asked for again with the same, the answer is the run that it began',
+        ),
     }),
     response: z.object({ run: z.number() }),
     faults: ['mend'],

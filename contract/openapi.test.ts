@@ -101,7 +101,7 @@ describe('who may call what', () => {
     // what a POST may be that changes nothing: working something out, planning, keeping one's own settings
     const harmless = [
       'checkJob', 'resolveJob', 'mapping', 'makePlan', 'draftOneJob', 'controlEffect', 'jobEffect',
-      'previewRoster', 'forecastPlan', 'keepForMe', 'signOut',
+      'previewRoster', 'forecastPlan', 'rerunOutlook', 'keepForMe', 'signOut',
       // one's own doors
       'endSignIn', 'makeToken', 'takeToken',
     ] // prettier-ignore

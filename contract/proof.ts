@@ -45,7 +45,7 @@ export const proofRoutes = {
     summary: 'the proof of a run: what was to be done, by whose word, and what every load did',
     params: id,
     response: z.object({
-      mattock: z.literal('proof/1'),
+      mattock: z.literal('proof/1').describe('what the document is'),
       made: z.object({ at: z.string(), by: z.string() }),
       run: z.object({
         id: z.number(),
