@@ -377,7 +377,10 @@ export const loadDetailSchema = runLoadSchema.extend({
         .array(z.object({ code: z.string(), message: z.string(), at: z.string(), milliseconds: z.number() }))
         .describe('tries that failed, and after which it was tried again'),
       keptFrom: z
-        .object({ run: z.number(), load: z.number() })
+        .object({
+          run: z.number().nullable().describe('null where that run is no longer kept'),
+          load: z.number(),
+        })
         .nullable()
         .describe('the load that did it, where a rerun kept it; null where it was done here'),
       called: z

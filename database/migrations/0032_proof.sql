@@ -157,7 +157,7 @@ begin
   for m in
     with moved as (
       update mattock.load l set state = 'skipped', cause = null,
-        error = l.error || jsonb_build_object('code', 'set-aside', 'message', 'set aside by ' || p_by || ', having failed: ' || (l.error ->> 'message'))
+        error = coalesce(l.error, '{}') || jsonb_build_object('code', 'set-aside', 'message', 'set aside by ' || p_by || ', having failed: ' || coalesce(l.error ->> 'message', 'nobody knows why'))
       from mattock.run_part p
       where l.run_id = p_run and l.id = any (p_loads) and l.state = 'failed' and p.run_id = l.run_id and p.part = l.part and p.state in ('waiting', 'asking', 'running', 'held')
       returning l.part)

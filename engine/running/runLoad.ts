@@ -158,7 +158,7 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       place.awaits = awaits
       return
     }
-    const state = endState(signal, { error, skip }, step.hold)
+    const state = endState(signal, { error, skip }, step.hold && !frame.mended)
     await sendHome(engine, Number(started.load_id), step.id, outcome)
     // before its record says that it is done: whoever takes the load over does not do it again
     if (!error)

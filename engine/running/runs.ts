@@ -228,7 +228,7 @@ async function insertRun(
        select $1, part, lane, array(select jsonb_array_elements_text($2::jsonb -> lane)), count(*) from mattock.load where run_id = $1 group by part, lane`,
       [id, JSON.stringify(lanes.connections)],
     )
-    await insertParts(client, id, plan, job)
+    await insertParts(client, id, plan, job, !(rerun?.from && 'only' in rerun.from))
     await rerun?.alongside?.(client, id)
     await client.query('select mattock.advance_run($1)', [id])
     await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
@@ -262,12 +262,13 @@ function lanesOf({ marks }: typeof planTable.$inferSelect): { connections: strin
   return { connections: lanes.list, ofMark: ofMark.length > 0 ? ofMark : [0] }
 }
 
-/** The parts of a run, with what each waits for; one without loads is done when its turn comes. */
+/** The parts of a run, with what each waits for; one without loads is done when its turn comes. `holds`: as the job says; else none stops for a look. */
 async function insertParts(
   client: pg.ClientBase,
   run: number,
   plan: typeof planTable.$inferSelect,
   job: Job,
+  holds: boolean,
 ): Promise<void> {
   const { waits } = partOrder(job)
   const parts = job.parts.map(({ id, when, hold }, part) => ({
@@ -275,7 +276,7 @@ async function insertParts(
     id: id ?? null,
     waits: waits[part]!,
     when,
-    hold,
+    hold: hold && holds,
     at_once: plan.parts[part]?.atOnce ?? 1,
   }))
   await client.query(

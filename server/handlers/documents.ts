@@ -3,10 +3,13 @@ import { slotLabel } from '../../core/job/slots'
 import { asc, eq } from 'drizzle-orm'
 import type { Response } from 'express'
 import { balances } from '../../core/balance/balance'
+import { stepWaits } from '../../core/job/order'
+import type { Order } from '../../core/run/order'
 import type { Resolved } from '../../core/text/slot'
 import { resolvedText } from '../../core/plan/differing'
 import { jobVersion, load as loadTable, type StoredPart } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
+import { documentOf } from '../../engine/jobs/versions'
 import { eachLoad, readPlan, type StoredPlan } from '../../engine/planning/stored'
 import type { Asked, Handlers } from '../handler'
 import { plannerOf } from '../planner'
@@ -21,8 +24,8 @@ function saidText(resolved: Resolved | null) {
   return resolved === null || resolved.kind === 'later' ? null : resolved.text
 }
 
-/** Steps of a part with what their texts resolved to, each after the one before it. */
-const stepDocuments = (part: StoredPart, load: LoadTexts) =>
+/** Steps of a part with what their texts resolved to, and those each waits for; `waits` by their places. */
+const stepDocuments = (part: StoredPart, load: LoadTexts, waits: Order['waits']) =>
   part.steps.map((step, i) => ({
     id: step.id,
     kind: step.kind,
@@ -32,7 +35,7 @@ const stepDocuments = (part: StoredPart, load: LoadTexts) =>
         saidText(resolved),
       ]),
     ),
-    after: i === 0 ? [] : [part.steps[i - 1]!.id],
+    after: (waits[i] ?? []).map((at) => part.steps[at]!.id),
   }))
 
 async function runDocument(engine: Engine, id: number) {
@@ -87,11 +90,13 @@ async function writePlanDocument(
   const head = JSON.stringify({ plan: plan.id, job: plan.job, environment: plan.environment })
   await writeAll(response, `${head.slice(0, -1)},"loads":[`)
   const once: unknown[] = []
+  const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
+  const waits = documentOf(version!).parts.map(stepWaits)
   let first = true
   for await (const load of eachLoad(engine, plan)) {
     const part = plan.parts[load.part]!
     if (!part.each) {
-      once.push(...stepDocuments(part, load))
+      once.push(...stepDocuments(part, load, waits[load.part]!))
       continue
     }
     const { key, row, slice } = load
@@ -99,7 +104,7 @@ async function writePlanDocument(
       key,
       row,
       slice: slice && { from: slice.from, to: slice.to },
-      steps: stepDocuments(part, load),
+      steps: stepDocuments(part, load, waits[load.part]!),
     }
     await writeAll(response, `${first ? '' : ','}${JSON.stringify(entry)}`)
     first = false

@@ -249,6 +249,25 @@ describe('a plan as a document', () => {
     expect(document.loads[0]!.steps[0]!.resolved).toMatchObject({ 'from.files': 'flow_north_20261101.csv' })
   })
 
+  it('says in its document which steps wait for which, as the job orders them, without those turned off', async () => {
+    const ordered = `mattock: job/1
+name: ordered
+title: Ordered
+parts:
+  - once:
+      - {id: a, log: {text: a}}
+      - {id: gone, off: true, log: {text: gone}}
+      - {id: b, after: [], log: {text: b}}
+      - {id: c, after: [a, b], log: {text: c}}
+`
+    await server.engineer.call(routes.saveJob, { params: { name: 'ordered' }, body: { text: ordered } })
+    const { id } = await server.engineer.call(routes.makePlan, {
+      body: { job: 'ordered', environment: 'dev' },
+    })
+    const { once } = await server.reader.call(routes.planDocument, at(id))
+    expect(once.map(({ id: step, after }) => [step, after])).toEqual([['a', []], ['b', []], ['c', ['a', 'b']]]) // prettier-ignore
+  })
+
   it('is taken out as CSV, a load a line', async () => {
     const id = await plan()
     const response = await server.reader.fetch(`/api/plans/${id}/file?as=csv`)

@@ -354,7 +354,8 @@ export async function loadDetails(engine: Engine, run: number, ids: readonly num
       attempts: attempts.filter(({ load }) => load === rest.id).map(({ load: _, ...attempt }) => attempt),
       detail: (steps.get(String(rest.id)) ?? []).map((step) => ({
         ...stepDetail(step, texts),
-        keptFrom: step.keptFrom === null ? null : { run: kept.get(step.keptFrom) ?? 0, load: step.keptFrom },
+        keptFrom:
+          step.keptFrom === null ? null : { run: kept.get(step.keptFrom) ?? null, load: step.keptFrom },
         called: called.get(`${rest.id} ${step.step}`) ?? null,
       })),
     }

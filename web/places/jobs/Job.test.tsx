@@ -5,7 +5,7 @@ import type { routes } from '../../../contract/routes'
 import { outlineOf } from '../../../core/job/outline'
 import { parseJob } from '../../../core/job/parse'
 import { connection } from '../../testing/answers'
-import { fault, show, type Answers } from '../../testing/page'
+import { fault, show, type Answers, never } from '../../testing/page'
 import Job from './Job'
 
 const at = { at: '/jobs/readings', path: '/jobs/:name' }
@@ -198,6 +198,24 @@ describe('the order of a job', () => {
     show(<Job />, { ...at, answers: answers() })
     await step('bring-in')
     expect(screen.queryByText('What waits for what')).toBe(null)
+  })
+
+  it('a whole part is moved by Alt and an arrow, with its steps, and stays chosen', async () => {
+    const page = show(<Job />, { ...at, answers: answers({ previewRoster: never }) })
+    const part = async (name: RegExp) => await screen.findByRole('button', { name })
+    await page.user.click(await part(/^each row/))
+    ;(await part(/^each row/)).focus()
+    await page.user.keyboard('{Alt>}{ArrowUp}{/Alt}')
+    // its steps come first now, and are counted so
+    expect(await step('^1bring-in')).toBeTruthy()
+    expect(await step('^3empty')).toBeTruthy()
+    expect((await part(/^each row/)).getAttribute('aria-current')).toBe('true')
+    // there is no place above the first
+    await page.user.keyboard('{Alt>}{ArrowUp}{/Alt}')
+    expect(await step('^1bring-in')).toBeTruthy()
+    await waitFor(async () => expect(document.activeElement).toBe(await part(/^each row/)))
+    await page.user.keyboard('{Alt>}{ArrowDown}{/Alt}')
+    expect(await step('^1empty')).toBeTruthy()
   })
 
   it('is changed by Alt and an arrow, and by the form of the step', async () => {

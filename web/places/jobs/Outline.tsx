@@ -49,7 +49,7 @@ interface Props {
 
 /**
  * Parts and steps in order; what runs side by side stands further in, behind a thin rule. Arrows or j and k move between
- * them, Alt with an arrow moves the step itself (to the right: beside the one above), d duplicates it, o turns it off and on,
+ * them, Alt with an arrow moves the step or part itself (a step to the right: beside the one above), d duplicates it, o turns it off and on,
  * Delete takes it out; steps can be dragged, too.
  */
 export function Outline({
@@ -87,7 +87,18 @@ export function Outline({
       return false
     }
   }
+  /** Moves the chosen part up or down with all its steps; it stays chosen. */
+  const shiftPart = (by: 1 | -1) => {
+    if (chosen.kind !== 'part') return
+    const to = chosen.index + by
+    if (to < 0 || to >= outline.parts.length) return
+    // its place is counted as long as it still stands where it was
+    if (!edit(() => movePart(text, chosen.index, by > 0 ? to + 1 : to))) return
+    onChoose({ kind: 'part', index: to })
+    requestAnimationFrame(() => list.current?.querySelector<HTMLElement>(`[data-part="${to}"]`)?.focus())
+  }
   const shift = (by: 1 | -1) => {
+    if (chosen.kind === 'part') return shiftPart(by)
     // in another part it is drawn anew, and would lose the keyboard
     if (id !== undefined && edit(() => moved(text, outline, id, by))) focus(id)
   }
@@ -159,16 +170,8 @@ export function Outline({
             <Doing
               chosen={chosen}
               off={id !== undefined && offOf(outline, id)}
-              onUp={() =>
-                chosen.kind === 'part'
-                  ? edit(() => movePart(text, chosen.index, Math.max(0, chosen.index - 1)))
-                  : shift(-1)
-              }
-              onDown={() =>
-                chosen.kind === 'part'
-                  ? edit(() => movePart(text, chosen.index, Math.min(outline.parts.length, chosen.index + 2)))
-                  : shift(1)
-              }
+              onUp={() => shift(-1)}
+              onDown={() => shift(1)}
               onDuplicate={acts.d!}
               onOff={acts.o!}
               onBeside={() => id !== undefined && edit(() => setBeside(text, id))}
@@ -203,6 +206,7 @@ export function Outline({
             <div key={part.index}>
               <ButtonBase
                 className="outline-step"
+                data-part={part.index}
                 aria-current={chosen.kind === 'part' && chosen.index === part.index}
                 onClick={() => onChoose({ kind: 'part', index: part.index })}
                 style={{ gridTemplateColumns: '1fr auto', marginTop: 6, ...indent(part.track) }}
@@ -412,8 +416,8 @@ function Doing({
         {step ? 'This step' : 'This part'}
       </Button>
       <Menu open={at !== null} anchorEl={at} onClose={() => setAt(null)}>
-        {item('move up', step ? 'Alt ↑' : '', does.onUp)}
-        {item('move down', step ? 'Alt ↓' : '', does.onDown)}
+        {item('move up', 'Alt ↑', does.onUp)}
+        {item('move down', 'Alt ↓', does.onDown)}
         {step && item('duplicate', 'd', does.onDuplicate)}
         {step && item(off ? 'turn on' : 'turn off', 'o', does.onOff)}
         {step && item('run beside the one above', 'Alt →', does.onBeside)}

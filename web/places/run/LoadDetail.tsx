@@ -214,10 +214,16 @@ function StepSheet({
           )}
           {step.keptFrom && (
             <Fact name="kept from">
-              <Link to={`/runs/${step.keptFrom.run}?load=${step.keptFrom.load}`}>
-                run {step.keptFrom.run}
-              </Link>
-              , which counts its rows
+              {step.keptFrom.run === null ? (
+                'a run that is no longer kept'
+              ) : (
+                <>
+                  <Link to={`/runs/${step.keptFrom.run}?load=${step.keptFrom.load}`}>
+                    run {step.keptFrom.run}
+                  </Link>
+                  , which counts its rows
+                </>
+              )}
             </Fact>
           )}
           {step.tries.map((one) => (
