@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto'
 import { createReadStream, createWriteStream } from 'node:fs'
 import { access, mkdir, rename, rm } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
@@ -64,7 +65,8 @@ export async function fetchHome(engine: Engine, load: number, step: string, full
     }
   }
   await mkdir(dirname(full), { recursive: true })
-  const own = `${full}.${process.pid}.part`
+  // two who look at the same moment lay it down each for themselves
+  const own = `${full}.${randomUUID()}.part`
   try {
     await pipeline(Readable.from(pieces()), createGunzip(), createWriteStream(own))
     await rename(own, full)

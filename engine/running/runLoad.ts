@@ -159,7 +159,10 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       return
     }
     const state = endState(signal, { error, skip }, step.hold && !frame.mended)
-    await sendHome(engine, Number(started.load_id), step.id, outcome)
+    // what was done is done, whether its rejects can be sent or not
+    await sendHome(engine, Number(started.load_id), step.id, outcome).catch((fault: Error) => {
+      outcome.log.push(`its rejects could not be sent: ${fault.message}`)
+    })
     // before its record says that it is done: whoever takes the load over does not do it again
     if (!error)
       await rememberStep(

@@ -24,25 +24,19 @@ export default function Mend(): ReactElement {
   const [search] = useSearchParams()
   const step = search.get('step') ?? ''
   const of = { id: Number(params.id), load: Number(params.load) }
-  const { data, error } = useAnswer(
+  const { data, error, isValidating } = useAnswer(
     routes.toMend,
     { params: of, query: { step } },
     { revalidateOnFocus: false },
   )
+  // what is typed must not be lost because somebody else brings rows in meanwhile; the server tells of those
+  const [found, setFound] = useState<ToMend>()
+  if (!found && data && !isValidating) setFound(data)
   const { data: load } = useAnswer(routes.runLoad, { params: of })
   const { data: run } = useAnswer(routes.run, { params: { id: of.id } })
-  if (error) return <FaultBox error={error} />
-  if (!data || !load || !run) return <Waiting what="reading the rejected rows" />
-  return (
-    <MendSheet
-      key={data.left}
-      of={of}
-      step={step}
-      found={data}
-      title={load.key}
-      environment={run.environment}
-    />
-  )
+  if (error && !found) return <FaultBox error={error} />
+  if (!found || !load || !run) return <Waiting what="reading the rejected rows" />
+  return <MendSheet of={of} step={step} found={found} title={load.key} environment={run.environment} />
 }
 
 const told = (row: Rejected): row is Rejected & { values: (string | null)[] } => row.values !== null
