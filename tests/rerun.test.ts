@@ -176,9 +176,13 @@ describe('a load that failed', () => {
       [failed!.id],
     ) as [{ message: string }] // prettier-ignore
     expect(message).toBe('set aside by Ada, having failed: division by zero')
-    await bench.rows(
-      `select pg_cancel_backend(pid) from pg_stat_activity where query like '%pg_sleep(600)%' and pid <> pg_backend_pid()`,
-    )
+    // it may not have come to its statement yet
+    await until('the other is broken off', async () => {
+      await bench.rows(
+        `select pg_cancel_backend(pid) from pg_stat_activity where query like '%pg_sleep(600)%' and state = 'active' and pid <> pg_backend_pid()`,
+      )
+      return (await loadsOf(run))[2]!.state === 'failed'
+    })
     // the other was cancelled in its database and failed; it is set aside in vain, since its part has ended with it
     expect(await bench.ended(run)).toBe('failed')
     const [, , other] = await loadsOf(run)

@@ -125,7 +125,7 @@ ${sql('sum-up', 'insert into clean.total (meter, n) select meter, count(*) from 
     const text = job(bringIn.replace('raw.reading', 'raw.mirror'))
     const { steps } = await tried(text)
     await bench.load(text.replace('name: trial', 'name: for-real'), { only: "row.place == 'east'" })
-    const [load] = await bench.own('select read, written, unchanged, rejected, filtered from mattock.load order by id desc limit 1') // prettier-ignore
+    const [load] = await bench.own('select read, written, unchanged, rejected, filtered, merged from mattock.load order by id desc limit 1') // prettier-ignore
     expect(load).toEqual(steps[0]!.counts)
   })
 

@@ -4,6 +4,7 @@ import { addressOf, errorSchema, type Answer, type Body, type Params, type Query
 import type { Fault } from '../../core/fault'
 import type { Role } from '../../core/rights'
 import { account } from '../../database/schema'
+import { makeHome } from '../../engine/context/engine'
 import { openLog } from '../../engine/context/logger'
 import { plannerAsks, type Planner } from '../../engine/planner/asks'
 import { makeApp } from '../../server/app'
@@ -43,6 +44,7 @@ export const passwordOf = (role: Role): string => `the ${role}’s own`
 export async function testServer(more: Partial<ServerOptions> = {}): Promise<TestServer> {
   const bench = await testBench()
   const { engine } = bench
+  makeHome(engine)
   const planner: Planner = {
     ask: (_asker, kind, ...given) =>
       (plannerAsks[kind] as (...all: unknown[]) => Promise<never>)(engine, ...given),
