@@ -22,6 +22,12 @@ describe('connections', () => {
     expect(screen.getByText('8 loads at most')).toBeTruthy()
   })
 
+  it('say what a worker must have to reach them', async () => {
+    show(<Connections />, { answers: { connections: [connection({ needs: ['office', 'plant'] })] } })
+    const row = (await screen.findByRole('rowheader', { name: 'needs' })).closest('tr')!
+    expect(row.textContent).toBe('needsofficeplant only workers with that reach it')
+  })
+
   it('say which have no settings here, and where they have some', async () => {
     const page = show(<Connections />, { ...at, at: '/connections?open=gauge-drop', answers: answers() })
     expect(await screen.findByText(/gauge-drop has no settings in dev, but in live/)).toBeTruthy()

@@ -215,6 +215,21 @@ function OneConnection({
                   {connection.cap === null ? 'no cap' : `${count(connection.cap, 'load')} at most`}
                 </TableCell>
               </TableRow>
+              {connection.needs.length > 0 && (
+                <TableRow>
+                  <TableCell component="th" scope="row">
+                    needs
+                  </TableCell>
+                  <TableCell>
+                    {connection.needs.map((tag) => (
+                      <span key={tag} className="tag">
+                        {tag}
+                      </span>
+                    ))}{' '}
+                    <span className="soft">only workers with that reach it</span>
+                  </TableCell>
+                </TableRow>
+              )}
               <TableRow>
                 <TableCell component="th" scope="row">
                   changed
