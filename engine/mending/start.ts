@@ -75,13 +75,13 @@ async function whyNot(
   if (state !== 'done' && state !== 'held')
     return 'the step did not take effect, so none of its rows are there: mend the source, then rerun it'
   if (!readAs) return 'how these rows were read is not kept, or a record of the source gives several of them'
-  const { rows } = await engine.db.$client.query<{ into: string | null }>(
-    `select t.direction as into from mattock.load_step s join mattock.touch t on t.load_id = s.load_id and t.step = s.step and t.direction = 'write'
+  // rows of a table bear the transaction that wrote them; what a step wrote without one are files
+  const { rowCount } = await engine.db.$client.query(
+    `select from mattock.load_step s join mattock.touch t on t.load_id = s.load_id and t.step = s.step and t.direction = 'write'
      where s.load_id = $1 and s.step = $2 and s.written_in is null`,
     [load, step],
   )
-  if (rows.length > 0)
-    return 'it writes a file, which is there whole or not at all: mend the source, then rerun it'
+  if (rowCount) return 'it writes a file, which is there whole or not at all: mend the source, then rerun it'
   return null
 }
 

@@ -21,7 +21,7 @@ async function proofHead(engine: Engine, id: number, by: string) {
     .innerJoin(planTable, eq(planTable.id, runTable.planId))
     .where(eq(runTable.id, id))
   const { run, job_version: version, plan } = found!
-  const { rows: let_ } = await engine.db.$client.query<{
+  const { rows: letGo } = await engine.db.$client.query<{
     by: string
     at: string
     loads: number
@@ -35,7 +35,7 @@ async function proofHead(engine: Engine, id: number, by: string) {
     { who: version.by, did: `saved version ${version.version} of ${run.job}`, at: version.createdAt },
     { who: plan.by, did: `planned it (plan ${plan.id})`, at: plan.createdAt },
     { who: run.by, did: `began it: ${run.cause}`, at: run.createdAt },
-    ...let_.map((one) => ({ who: one.by, did: `let ${one.loads} ${one.loads === 1 ? 'load' : 'loads'} go before their turn: ${one.why}`, at: one.at })),
+    ...letGo.map((one) => ({ who: one.by, did: `let ${one.loads} ${one.loads === 1 ? 'load' : 'loads'} go before their turn: ${one.why}`, at: one.at })),
   ] // prettier-ignore
   return {
     mattock: 'proof/1',

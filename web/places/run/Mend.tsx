@@ -168,7 +168,6 @@ function MendSheet({
 const draftOf = (columns: readonly string[], row: Rejected, at: number): Draft => ({
   id: at,
   at,
-  'c:': row.reason,
   ...Object.fromEntries(columns.map((name, i) => [field(name), row.values?.[i] ?? ''])),
 })
 
