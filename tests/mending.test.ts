@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { startMending, toMend } from '../engine/mending/start'
+import { rerun, rerunOutlook } from '../engine/running/runs'
 import { fileJob, testBench, type TestBench } from './support/bench'
 
 // Rows that a load rejected, mended by a person and brought in by a run that is tied to it.
@@ -192,6 +193,27 @@ describe('mending', () => {
     await expect(mend(first, [{ at: 0, values: ['a'] }])).rejects.toThrow('1 values, and there are 2 columns')
     await expect(mend(first, [{ at: 0, values: ['a', '1'] }, { at: 0, values: ['a', '1'] }])).rejects.toThrow('comes twice') // prettier-ignore
     expect(await rowsOf(first)).toEqual([])
+  })
+
+  it('that failed is rerun with the same rows, and not with what the job reads', async () => {
+    const first = await load('meter,value\nM-1,1\nM-2,x\n', 'meter text, value integer')
+    await bench.rows(`alter table ${first.table} rename value to other`)
+    const run = await mend(first, [{ at: 0, values: ['M-2', '2'] }])
+    expect(await bench.ended(run)).toBe('failed')
+    // its rows are to be mended still
+    expect((await ask(first)).left).toBe(1)
+    await bench.rows(`alter table ${first.table} rename other to value`)
+    expect(await rerunOutlook(bench.engine, run, {})).toEqual({ loads: 1, steps: [{ step: 'bring-in', kind: 'transfer', kept: 0, again: 1, twice: 0 }] }) // prettier-ignore
+    const again = await rerun(bench.engine, run, { by: 'ben' })
+    expect(await bench.ended(again)).toBe('done')
+    expect(await rowsOf(first)).toEqual([{ meter: 'M-1', value: 1 }, { meter: 'M-2', value: 2 }]) // prettier-ignore
+    expect((await ask(first)).left).toBe(0)
+    await expect(rerun(bench.engine, again, { by: 'ben' })).rejects.toThrow(/no load failed/)
+  })
+
+  it('of documents whose names have quotes, slashes and dots keeps every value', async () => {
+    const first = await load('[{"a\\"b":"q","c/d.e~":"s","n":"x"}]', '"a""b" text, "c/d.e~" text, n integer', { file: '.json' }) // prettier-ignore
+    expect((await ask(first)).rows.map(({ values }) => values)).toEqual([['q', 's', 'x']])
   })
 
   it('is not offered where the step did not take effect', async () => {

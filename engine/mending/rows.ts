@@ -119,10 +119,11 @@ export async function rowsToMend(
       )
     ).getRows() as [[bigint, bigint]]
     const columns = readAs?.columns ?? []
-    const paths = columns.map((name) => `'$."' || replace(${literal(name)}, '"', '\\"') || '"'`)
+    // a JSON pointer (RFC 6901) takes any name, also one with quotes
+    const paths = columns.map((name) => literal(`/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`))
     const whole = `case when json_valid(raw) and json_type(raw) = 'OBJECT' and len(list_filter(json_keys(raw), lambda k: not list_contains(${literalList(columns)}, k))) = 0`
     const reader = await duck.runAndReadAll(
-      `select place, file, line, "column", reason, raw, ${whole} then [${paths.map((one) => `raw ->> (${one})`).join(', ')}]::varchar[] end
+      `select place, file, line, "column", reason, raw, ${whole} then [${paths.map((one) => `raw ->> ${one}`).join(', ')}]::varchar[] end
        from ${from} where place not in (select place from mattock_done) order by place limit ${limit}`,
     )
     const rows = (reader.getRowsJS() as [...Cells, string[] | null][]).map((cells): RowToMend => {

@@ -17,6 +17,9 @@ export interface MendingRun {
   readonly at: string
 }
 
+/** A run that brings rows in, with their places, and whether it is not known if it did. */
+type Bringing = MendingRun & { readonly places: number[]; readonly unsure: boolean }
+
 /** What there is to mend of a step's rejects. */
 export interface ToMend {
   readonly columns: readonly string[]
@@ -36,24 +39,29 @@ async function mendingRuns(
   client: Pick<pg.ClientBase, 'query'>,
   load: number,
   step: string,
-): Promise<(MendingRun & { places: number[] })[]> {
-  const { rows } = await client.query<MendingRun & { places: number[] }>(
+): Promise<Bringing[]> {
+  const { rows } = await client.query<Bringing>(
     `select r.id as run, r.state, r.by, jsonb_array_length(m.rows) as rows, r.created_at as at,
-       (select array_agg((e ->> 'at')::int) from jsonb_array_elements(m.rows) e) as places
+       (select array_agg((e ->> 'at')::int) from jsonb_array_elements(m.rows) e) as places,
+       exists (select from mattock.load l where l.run_id = r.id and l.error ->> 'code' in ('commit-unknown', 'worker-ended', 'internal')) as unsure
      from mattock.mended m join mattock.run r on r.id = m.run_id where m.load_id = $1 and m.step = $2 order by r.id`,
     [load, step],
   )
   return rows
 }
 
-/** Of runs that failed or were stopped nothing is brought in: their rows are to be mended still. */
-const bringsIn = ({ state }: MendingRun): boolean => state !== 'failed' && state !== 'stopped'
+/**
+ * Of runs that failed or were stopped nothing is brought in: their rows are to be mended still. Where nobody knows, a rerun of that
+ * run asks its marker.
+ */
+const bringsIn = ({ state, unsure }: Bringing): boolean =>
+  unsure || (state !== 'failed' && state !== 'stopped')
 
 /** What there is to mend of a step's rejects, and by which runs others were. @throws FaultError where there are none */
 export async function toMend(engine: Engine, run: number, load: number, step: string): Promise<ToMend> {
   const place = await rejectPlace(engine, run, load, step)
   const all = await mendingRuns(engine.db.$client, load, step)
-  const runs = all.map(({ places: _, ...rest }) => rest)
+  const runs = all.map(({ places: _, unsure: _unsure, ...rest }) => rest)
   const done = all.filter(bringsIn).flatMap(({ places }) => places)
   const { rows, ...counts } = await rowsToMend(place, done, mendedAtOnce)
   return {

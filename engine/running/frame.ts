@@ -17,6 +17,12 @@ import { memory } from '../context/memory'
 import { documentOf } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
 
+/** Rows that a person mended, and the load that rejected them. */
+interface Mended {
+  readonly load: number
+  readonly rows: readonly MendedRow[]
+}
+
 /** What all loads of a run share; it never changes, so a worker reads it once. */
 export interface RunFrame {
   readonly run: typeof runTable.$inferSelect
@@ -29,7 +35,7 @@ export interface RunFrame {
   readonly parts: readonly StoredPart[]
   readonly marks: readonly PlanMark[]
   /** Rejected rows that a person mended, where the run brings them in. */
-  readonly mended: readonly MendedRow[] | undefined
+  readonly mended: Mended | undefined
   /** For each part, which of its steps wait for which. */
   readonly waits: readonly ReturnType<typeof stepWaits>[]
 }
@@ -68,11 +74,11 @@ async function readFrame(engine: Engine, runId: number): Promise<RunFrame> {
   }
 }
 
-async function mendedRows(
-  engine: Engine,
-  { id, rerunFrom }: RunFrame['run'],
-): Promise<MendedRow[] | undefined> {
+async function mendedRows(engine: Engine, { id, rerunFrom }: RunFrame['run']): Promise<Mended | undefined> {
   if (!rerunFrom || !('only' in rerunFrom)) return undefined
-  const [found] = await engine.db.select({ rows: mended.rows }).from(mended).where(eq(mended.runId, id))
-  return found?.rows
+  const [found] = await engine.db
+    .select({ load: mended.loadId, rows: mended.rows })
+    .from(mended)
+    .where(eq(mended.runId, id))
+  return found
 }

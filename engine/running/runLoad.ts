@@ -143,8 +143,8 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
       waitsFor: (what) => sayWaiting(engine, started, what),
       logger: log.child({ step: step.id }),
       slice,
-      ...(frame.mended && started.repeats !== null
-        ? { mended: { rows: frame.mended, readAs: await readAsOf(engine, started.repeats, step.id) } }
+      ...(frame.mended
+        ? { mended: { rows: frame.mended.rows, readAs: await readAsOf(engine, frame.mended.load, step.id) } }
         : {}),
       zone: frame.zone,
       rejectFolder: join(engine.dataFolder, 'rejects', String(started.run_id)),

@@ -76,9 +76,22 @@ export async function rerun(
   runId: number,
   { loads, from, alongside, ...ask }: RerunAsk,
 ): Promise<number> {
-  const { plan, which, values } = await whatAgain(engine, runId, loads, from)
-  const cause = from && 'step' in from ? `${ask.cause ?? 'rerun'} from ${from.step}` : ask.cause
-  return await insertRun(engine, plan, { ...ask, ...(cause === undefined ? {} : { cause }), plan: plan.id }, { of: runId, from, alongside }, which, values) // prettier-ignore
+  const { plan, which, values, carries, begins } = await whatAgain(engine, runId, loads, from)
+  const cause = !carries && from && 'step' in from ? `${ask.cause ?? 'rerun'} from ${from.step}` : ask.cause
+  const carry: Alongside = async (client, id) => {
+    await client.query(
+      'insert into mattock.mended (run_id, load_id, step, rows) select $1, load_id, step, rows from mattock.mended where run_id = $2',
+      [id, runId],
+    )
+  }
+  return await insertRun(
+    engine,
+    plan,
+    { ...ask, ...(cause === undefined ? {} : { cause }), plan: plan.id },
+    { of: runId, from: begins, alongside: carries ? carry : alongside },
+    which,
+    values,
+  )
 }
 
 /** The loads that a rerun brings back, as a condition on mattock.planned_load `p`; its values begin at $4, the run is $3. */
@@ -86,10 +99,14 @@ async function whatAgain(
   engine: Engine,
   runId: number,
   loads: readonly number[] | undefined,
-  from: RerunFrom | undefined,
+  given: RerunFrom | undefined,
 ) {
   const [before] = await engine.db.select().from(runTable).where(eq(runTable.id, runId))
   if (!before) fail('unknown-name', `there is no run ${runId}`)
+  const { rerunFrom } = before
+  // a run that brought mended rows in brings those in again, and not what the job reads
+  const carries = rerunFrom !== null && 'only' in rerunFrom && !(given && 'only' in given)
+  const from: RerunFrom | undefined = carries ? { failed: true } : given
   // rows that a load rejected are brought in once it has ended, whatever the others do
   if (!hasEnded(before.state) && !(from && 'only' in from))
     fail('still-running', `run ${runId} still goes on; stop it first, or wait`)
@@ -107,7 +124,7 @@ async function whatAgain(
   if (from && !('failed' in from)) tests.push(`l.state in ('done', 'failed', 'stopped', 'skipped')`)
   else tests.push(`l.state in ('failed', 'stopped', 'skipped')`)
   const which = `p.number in (select l.number from mattock.load l where l.run_id = $3 and ${tests.join(' and ')})`
-  return { plan: plan!, which, values }
+  return { plan: plan!, which, values, carries, begins: carries ? rerunFrom : given }
 }
 
 /** A step as a rerun would deal with it. */
@@ -128,7 +145,7 @@ export async function rerunOutlook(
   runId: number,
   { loads, from }: Pick<RerunAsk, 'loads' | 'from'>,
 ): Promise<{ loads: number; steps: StepOutlook[] }> {
-  const { plan, which, values } = await whatAgain(engine, runId, loads, from)
+  const { plan, which, values, begins } = await whatAgain(engine, runId, loads, from)
   const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
   const job = documentOf(version!)
   // loads whose steps ended alike are looked at together
@@ -145,7 +162,7 @@ export async function rerunOutlook(
     const all = activeSteps(job.parts[part]!)
     const ids = all.map(({ id }) => id)
     const was = ids.map((_id, at) => done.includes(at))
-    const again = from ? stepsAgain(stepWaits(job.parts[part]!), ids, was, from) : ids.map(() => true)
+    const again = begins ? stepsAgain(stepWaits(job.parts[part]!), ids, was, begins) : ids.map(() => true)
     all.forEach((step, at) => {
       const before = steps.get(`${part} ${step.id}`) ?? { step: step.id, kind: stepKind(step), kept: 0, again: 0, twice: 0 }
       steps.set(`${part} ${step.id}`, {
