@@ -16,6 +16,7 @@ import { hashPassword, makeToken } from '../server/auth'
 import { commandAccount, hasPeople, invite } from '../server/invitation'
 import { invitationFile } from './state'
 import { planApart } from '../engine/planner/process'
+import { startScheduler } from '../engine/scheduling/scheduler'
 import { makeApp } from '../server/app'
 import { watchHealth } from '../server/health'
 import { endHard, endHardOnFaults } from './hard'
@@ -53,6 +54,8 @@ export async function serve(): Promise<number> {
   // whoever starts it is told the address, and no log keeps it
   if (!(await hasPeople(engine))) writeFileSync(invitationFile(data), await invite(engine), { mode: 0o600 })
   const planner = planApart({ entry: process.argv[1]!, log: (message) => log.warn(message) })
+  engine.planApart = (person, ask) => planner.ask({ person }, 'makePlan', ask)
+  const endStarts = startScheduler(engine)
   const history = new AbortController()
   let progress: { label: string; done: number; total: number } | null = null
   const app = makeApp(
@@ -92,6 +95,7 @@ export async function serve(): Promise<number> {
       : Promise.resolve()
   await ended
   history.abort()
+  const startsEnded = endStarts()
   health.close()
   standIns?.close()
   standIns?.postbox.close()
@@ -101,6 +105,7 @@ export async function serve(): Promise<number> {
   // whatever still waits for a database that is away ends with this process
   setTimeout(() => endHard(), 3000).unref()
   await making
+  await startsEnded
   await engine.close()
   return 0
 }

@@ -35,6 +35,7 @@ export const faultCodes = {
   connection: 400,
   service: 400,
   slices: 400,
+  cron: 400,
   parameter: 400,
   roster: 400,
   expression: 400,

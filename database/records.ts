@@ -144,6 +144,13 @@ export interface FileRecord {
   readonly why?: string
 }
 
+/** A dataset that was refreshed, and the run that did it. */
+export interface SeenRefresh {
+  readonly dataset: string
+  readonly run: number
+  readonly at: string
+}
+
 /** What the pages keep for a person. */
 export interface KeptForAccount {
   /** Where they looked last. */

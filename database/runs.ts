@@ -57,10 +57,14 @@ export const run = mattock.table(
     /** The load and its step that began it; both null where somebody or something else did. */
     calledByLoad: bigint('called_by_load', { mode: 'number' }),
     calledByStep: text('called_by_step'),
+    /** The time of a start that began it; null where somebody or something else did. */
+    occasionId: bigint('occasion_id', { mode: 'number' }),
     /** Lower goes first. */
     priority: integer('priority').notNull().default(0),
     /** Milliseconds that the run's clock stands apart from the real one; the demo's history has it. */
     clockOffset: bigint('clock_offset', { mode: 'number' }).notNull().default(0),
+    /** Made for the demo's past: nothing begins after it. */
+    past: boolean('past').notNull().default(false),
     createdAt: when('created_at').notNull(),
     startedAt: when('started_at'),
     endedAt: when('ended_at'),
@@ -73,6 +77,9 @@ export const run = mattock.table(
     uniqueIndex('run_called_by')
       .on(t.calledByLoad, t.calledByStep)
       .where(sql`called_by_load is not null`),
+    uniqueIndex('run_occasion')
+      .on(t.occasionId)
+      .where(sql`occasion_id is not null`),
     index('run_rerun_of')
       .on(t.rerunOf)
       .where(sql`rerun_of is not null`),

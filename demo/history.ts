@@ -205,6 +205,7 @@ async function runOnce(
     plan: id,
     by,
     clockOffset: at.epochMilliseconds - Date.now(),
+    past: true,
     priority: background,
   })
   await ended(engine, run, signal)
@@ -227,6 +228,7 @@ async function rerunOnce(
     by,
     cause: `rerun of ${rows[0].id}`,
     clockOffset: at.epochMilliseconds - Date.now(),
+    past: true,
     priority: background,
   })
   await ended(engine, run, signal)

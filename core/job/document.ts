@@ -1,8 +1,10 @@
 import { z } from 'zod'
 import { valueTypes } from '../value'
 import { field, fieldMeta, scalar } from '../field/field'
+import { slicesSchema } from '../slice/spec'
 import { rosterSchema } from './rosters'
 import { identifier } from './identifier'
+import { startFault, startSchema } from './starts'
 import { stepSchema, whenSchema, type Step } from './steps'
 
 export const parameterSchema = z
@@ -16,19 +18,13 @@ export const parameterSchema = z
   })
   .describe('a value given at the start of a run')
 
-export const slicesSchema = z
-  .strictObject({
-    every: z
-      .string()
-      .describe(
-        'ISO 8601 duration, such as P1D, PT1H, P1M; hours that divide a day begin at the same hours of the clock each day',
-      ),
-    zone: z.string().default('UTC').describe('IANA time zone'),
-    from: z.string().describe('start of the first slice: a date, or a date and time, in the zone'),
-    until: z.string().optional().describe('end of the last slice (not part of it)'),
-    grace: z.string().optional().describe('ISO 8601 duration to wait after a slice closes'),
-  })
-  .describe('the job’s data time, cut into half-open spans')
+/** `08:00`, or `PT2H`. */
+const dueSchema = z
+  .string()
+  .regex(
+    /^([01]\d|2[0-3]):[0-5]\d$|^P(?!$)(\d+D)?(T(?=\d)(\d+H)?(\d+M)?)?$/,
+    'a time such as 08:00, or a duration such as PT2H',
+  )
 
 export const eachSchema = z
   .strictObject({
@@ -85,9 +81,37 @@ export const jobSchema = z
       .describe(
         'what a second run in the same environment does while one goes on: it runs beside it, waits, or is refused',
       ),
+    due: field(dueSchema, { usual: '08:00' })
+      .optional()
+      .describe('by when a run is to be done: a time of the clock after it began, or an ISO 8601 duration'),
+    starts: z.array(startSchema).default([]).describe('what makes a run begin by itself'),
     parts: z.array(partSchema).min(1).describe('what is done, in order'),
   })
   .superRefine((job, context) => {
+    const startIds = new Set<string>()
+    job.starts.forEach((start, at) => {
+      if (startIds.has(start.id))
+        context.addIssue({
+          code: 'custom',
+          message: `a second start "${start.id}"`,
+          path: ['starts', at, 'id'],
+        })
+      startIds.add(start.id)
+      const fault = startFault(start, job)
+      if (fault)
+        context.addIssue({
+          code: 'custom',
+          message: fault.message,
+          path: ['starts', at, ...fault.path.split('.')],
+        })
+      for (const name of Object.keys(start.parameters ?? {}))
+        if (!(name in job.parameters))
+          context.addIssue({
+            code: 'custom',
+            message: `the job has no parameter "${name}"`,
+            path: ['starts', at, 'parameters', name],
+          })
+    })
     const seen = new Set<string>()
     const parts = new Set<string>()
     job.parts.forEach(({ id }, p) => {
@@ -111,7 +135,6 @@ export const jobSchema = z
 
 export type Job = z.output<typeof jobSchema>
 export type Part = Job['parts'][number]
-export type SliceSpec = z.output<typeof slicesSchema>
 export type Parameter = z.output<typeof parameterSchema>
 
 /** The key of a part's list of steps. */

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { Temporal } from 'temporal-polyfill'
 import { describe, expect, it } from 'vitest'
-import type { SliceSpec } from '../job/document'
+import type { SliceSpec } from './spec'
 import { isClosed, newestClosed, slicesBetween, slicesInSpan } from './slices'
 
 const spec = (every: string, zone: string, from = '2020-01-01'): SliceSpec => ({ every, zone, from })

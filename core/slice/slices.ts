@@ -1,6 +1,6 @@
 import { Temporal } from 'temporal-polyfill'
 import { fail } from '../fault'
-import type { SliceSpec } from '../job/document'
+import type { SliceSpec } from './spec'
 
 /** A half-open span of data time [from, to), as ISO 8601 instants; the label is its start as the job's zone writes it. */
 export interface Slice {
@@ -36,7 +36,7 @@ function cutter(spec: SliceSpec): Cutter {
     fail('slices', 'a slice is cut by days or by hours, not by both', where('every'))
   if (!dateUnits && every.total('minutes') < 1)
     fail('slices', 'a slice is a minute or longer', where('every'))
-  const start = zonedTime(spec.from, spec.zone, 'from')
+  const start = zonedTime(spec.from, spec.zone, 'from').add(lengthOf(spec, 'offset'))
   const seconds = timeUnits ? every.total('seconds') : undefined
   return {
     zone: spec.zone,
@@ -45,6 +45,18 @@ function cutter(spec: SliceSpec): Cutter {
     onTheClock: seconds !== undefined && followsTheClock(seconds, start),
     start,
     end: spec.until === undefined ? undefined : zonedTime(spec.until, spec.zone, 'until'),
+  }
+}
+
+/** A duration among the settings of slices; none where it is not set. @throws FaultError `slices` */
+function lengthOf(spec: SliceSpec, field: 'offset' | 'grace' | 'restate'): Temporal.Duration {
+  const text = spec[field] ?? 'PT0S'
+  try {
+    return Temporal.Duration.from(text)
+  } catch {
+    fail('slices', `"${text}" is no ISO 8601 duration; five hours are PT5H, 45 days P45D`, {
+      path: `slices.${field}`,
+    })
   }
 }
 
@@ -183,9 +195,54 @@ export function slicesInSpan(spec: SliceSpec, span: string): Slice[] {
   return [sliceOf(start, boundary(cut, n + 1), spec)]
 }
 
+/** A slice and when a run may take it up: when it is over, and its grace has gone by. */
+export interface Closing {
+  readonly slice: Slice
+  /** Milliseconds since 1970. */
+  readonly at: number
+}
+
+/** When a run may take up what ends at a time. */
+const dueAt = (end: Temporal.ZonedDateTime, grace: Temporal.Duration): number =>
+  end.add(grace).epochMilliseconds
+
+/**
+ * The slices that close, their grace included, after a time and up to another that is included (milliseconds since 1970),
+ * in their order; at most `limit`.
+ * @throws FaultError `slices`
+ */
+export function closingsBetween(spec: SliceSpec, after: number, until: number, limit = Infinity): Closing[] {
+  const cut = cutter(spec)
+  const grace = lengthOf(spec, 'grace')
+  const first = Temporal.Instant.fromEpochMilliseconds(after).toZonedDateTimeISO(cut.zone).subtract(grace)
+  const found: Closing[] = []
+  // two earlier: a grace of months is not the same length on both sides
+  for (let n = Math.max(0, firstAt(cut, first) - 2); found.length < limit; n++) {
+    const end = boundary(cut, n + 1)
+    if (cut.end && Temporal.ZonedDateTime.compare(end, cut.end) > 0) break
+    const at = dueAt(end, grace)
+    if (at > until) break
+    if (at > after && !isNothing(cut, n)) found.push({ slice: sliceOf(boundary(cut, n), end, spec), at })
+  }
+  return found
+}
+
+/**
+ * The slices that a run loads which takes some: those, and before them as far back as is restated.
+ * @throws FaultError `slices`
+ */
+export function withRestated(spec: SliceSpec, slices: readonly Slice[]): Slice[] {
+  const newest = slices.at(-1)
+  if (!newest || spec.restate === undefined) return [...slices]
+  const back = Temporal.Instant.from(newest.to)
+    .toZonedDateTimeISO(spec.zone)
+    .subtract(lengthOf(spec, 'restate'))
+  const from = Temporal.Instant.compare(back.toInstant(), Temporal.Instant.from(slices[0]!.from)) < 0 ? back.toInstant().toString() : slices[0]!.from // prettier-ignore
+  return slicesBetween(spec, from, newest.to)
+}
+
 /** Is the slice over at `now`, its grace included? */
 export function isClosed(slice: Slice, spec: SliceSpec, now: string): boolean {
   const end = Temporal.Instant.from(slice.to).toZonedDateTimeISO(spec.zone)
-  const due = spec.grace ? end.add(spec.grace) : end
-  return Temporal.Instant.compare(due.toInstant(), Temporal.Instant.from(now)) <= 0
+  return dueAt(end, lengthOf(spec, 'grace')) <= Date.parse(now)
 }

@@ -16,6 +16,15 @@ export function everyText(duration: string): string {
   }
 }
 
+/** A duration (ISO 8601) as a length: `PT5H` 5 hours; itself where it cannot be read. */
+export function spanText(duration: string): string {
+  try {
+    return lengthOf(Temporal.Duration.from(duration)) || duration
+  } catch {
+    return duration
+  }
+}
+
 const lengthOf = (read: Temporal.Duration): string =>
   units
     .filter((unit) => read[unit] !== 0)

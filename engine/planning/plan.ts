@@ -6,7 +6,7 @@ import type { Job } from '../../core/job/document'
 import { expand } from '../../core/plan/expand/expand'
 import { judge } from '../../core/plan/plan'
 import type { Expansion, Facts, Plan, PlanRequest } from '../../core/plan/types'
-import { newestClosed, slicesInSpan, type Slice } from '../../core/slice/slices'
+import { newestClosed, slicesInSpan, withRestated, type Slice } from '../../core/slice/slices'
 import type { Row, Table } from '../../core/value'
 import { environment as environmentTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
@@ -40,7 +40,7 @@ export function slicesFor(job: Job, span: string | undefined, now: string): Slic
   }
   if (span) return slicesInSpan(job.slices, span)
   const newest = newestClosed(job.slices, now)
-  return newest ? [newest] : []
+  return newest ? withRestated(job.slices, [newest]) : []
 }
 
 /** What planning a document is asked with. */

@@ -24,8 +24,12 @@ export interface StartAsk {
   readonly again?: boolean | undefined
   /** Milliseconds that the run's clock stands apart from the real one. */
   readonly clockOffset?: number
+  /** Made for the demo's past: nothing begins after it. */
+  readonly past?: boolean
   /** The load and its step that begin it: asked for again by the same, it is the same run. */
   readonly calledBy?: { readonly load: number; readonly step: string }
+  /** The time of a start that begins it: asked for again by the same, it is the same run. */
+  readonly occasion?: number
   /** Lower goes first; the demo's history lets live work pass. */
   readonly priority?: number
 }
@@ -202,10 +206,12 @@ async function insertRun(
     await client.query('select mattock.lock_dispatch()')
     const called = ask.calledBy && (await calledRun(client, ask.calledBy))
     if (called) return called.id
+    const begun = ask.occasion && (await begunBy(client, ask.occasion))
+    if (begun) return begun
     const state = await stateToBegin(client, job, plan.environment)
     const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state, called_by_load, called_by_step, rerun_from)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, case when $13 = 'running' then $11::timestamptz end, $12, $13, $14, $15, $16) returning id`,
+      `insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state, called_by_load, called_by_step, rerun_from, occasion_id, past)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, case when $13 = 'running' then $11::timestamptz end, $12, $13, $14, $15, $16, $17, $18) returning id`,
       [
         plan.job,
         job.title,
@@ -223,6 +229,8 @@ async function insertRun(
         ask.calledBy?.load ?? null,
         ask.calledBy?.step ?? null,
         rerun?.from ? JSON.stringify(rerun.from) : null,
+        ask.occasion ?? null,
+        ask.past ?? false,
       ],
     )
     const id = rows[0]!.id
@@ -251,6 +259,12 @@ async function insertRun(
     await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
     return id
   })
+}
+
+/** The run that a time of a start began. */
+async function begunBy(client: pg.ClientBase, occasion: number): Promise<number | undefined> {
+  const { rows } = await client.query<{ id: number }>('select id from mattock.run where occasion_id = $1', [occasion]) // prettier-ignore
+  return rows[0]?.id
 }
 
 /** A job may say that a second run of it waits for the first, or is refused. @throws FaultError `still-running` */

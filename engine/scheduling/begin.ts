@@ -1,0 +1,115 @@
+import { FaultError } from '../../core/fault'
+import type { FaultCode } from '../../core/faultCodes'
+import type { Row } from '../../core/value'
+import type { Engine } from '../context/engine'
+import { makePlan } from '../planning/plan'
+import { startRun } from '../running/runs'
+
+/** Milliseconds for which whoever begins a run has its time to itself; it is made longer while they are at it. */
+const lease = 30_000
+/** After so many tries, some hours, a time that cannot be begun is given up. */
+const mostTries = 30
+
+interface Due {
+  readonly id: number
+  readonly environment: string
+  readonly job: string
+  readonly start: string
+  readonly cause: string
+  readonly why: string | null
+  readonly from: string | null
+  readonly to: string | null
+  readonly parameters: Row
+  readonly tries: number
+}
+
+/** Takes up times that are due, so that no other server does; at most `count`. */
+export async function takeDue(engine: Engine, count: number): Promise<Due[]> {
+  const { rows } = await engine.db.$client.query<Due>(
+    `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $2), tries = tries + 1
+     where id in (select id from mattock.occasion where state = 'due' and not_before <= clock_timestamp() order by not_before, id limit $1 for update skip locked)
+     returning id, environment, job, start, cause, why, "from", "to", parameters, tries`,
+    [count, lease / 1000],
+  )
+  return rows.sort((a, b) => a.id - b.id)
+}
+
+/**
+ * Plans and begins the run of a time that is due, and keeps what became of it. A time begins one run, whoever tries and
+ * however often; what may pass is tried again later, with growing pauses.
+ */
+export async function beginDue(engine: Engine, due: Due): Promise<void> {
+  const { id } = due
+  const renew = setInterval(() => {
+    const longer = engine.db.$client.query(
+      `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $2) where id = $1 and state = 'due'`,
+      [id, lease / 1000],
+    )
+    longer.catch((error: Error) => engine.log.warn({ error, occasion: id }, 'a start could not be kept'))
+  }, lease / 3)
+  let plan: number | undefined
+  try {
+    const clockOffset = await clockShift(engine)
+    plan = await planFor(engine, due, clockOffset)
+    const cause = due.why === null ? due.cause : `${due.cause}; ${due.why}`
+    const run = await startRun(engine, { plan, by: `start ${due.start}`, cause, occasion: id, clockOffset })
+    await ended(engine, id, 'started', due.why, plan, run)
+  } catch (error) {
+    const fault = error instanceof FaultError ? error.fault : undefined
+    const state = fault && lasting[fault.code]
+    if (state !== undefined) return await ended(engine, id, state, fault!.message, plan)
+    if (due.tries >= mostTries) return await ended(engine, id, 'failed', `tried ${due.tries} times: ${(error as Error).message}`, plan)
+    engine.log.warn({ error, occasion: id, job: due.job }, 'a start could not begin its run; it is tried again')
+    await engine.db.$client.query(
+      `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $2), why = $3 where id = $1 and state = 'due'`,
+      [id, Math.min(300, 2 ** due.tries), `tried ${due.tries} times so far: ${(error as Error).message}`],
+    )
+  } finally {
+    clearInterval(renew)
+  }
+} // prettier-ignore
+
+/** What a fault of planning or beginning makes of a start; those that are not here may pass. */
+const lasting: Readonly<Partial<Record<FaultCode, 'skipped' | 'failed'>>> = {
+  'no-loads': 'skipped',
+  'still-running': 'skipped',
+  'plan-stops': 'failed',
+  'unknown-name': 'failed',
+  slices: 'failed',
+  parameter: 'failed',
+  roster: 'failed',
+  expression: 'failed',
+  template: 'failed',
+  syntax: 'failed',
+  document: 'failed',
+  control: 'failed',
+}
+
+async function planFor(engine: Engine, { environment, job, start, from, to, parameters }: Due, shift: number): Promise<number> {
+  const ask = {
+    job,
+    environment,
+    parameters,
+    by: `start ${start}`,
+    ...(from !== null && to !== null ? { span: `${from}/${to}` } : {}),
+    ...(shift === 0 ? {} : { now: new Date(Date.now() + shift).toISOString() }),
+  }
+  const { id } = await (engine.planApart?.(`start of ${job}`, ask) ?? makePlan(engine, ask))
+  return id
+} // prettier-ignore
+
+/** Milliseconds that the clock of starts stands apart from the real one: 0 but in a demo that goes quicker. */
+export async function clockShift(engine: Engine): Promise<number> {
+  const { rows } = await engine.db.$client.query<{ shift: number }>(
+    `select coalesce((select extract(epoch from mattock.clock() - clock_timestamp())::float8 * 1000 from mattock.shown_clock), 0) as shift`,
+  )
+  return Math.round(rows[0]!.shift)
+}
+
+async function ended(engine: Engine, id: number, state: 'started' | 'skipped' | 'failed', why: string | null, plan?: number, run?: number): Promise<void> {
+  await engine.db.$client.query(
+    `with now as (update mattock.occasion set state = $2, why = $3, plan_id = $4, run_id = $5, begun_at = case when $2 = 'started' then mattock.clock() end where id = $1 and state = 'due')
+     select pg_notify('mattock', '{"starts":true}')`,
+    [id, state, why, plan ?? null, run ?? null],
+  )
+} // prettier-ignore

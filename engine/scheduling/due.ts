@@ -1,0 +1,193 @@
+import type pg from 'pg'
+import { decide, type Decided } from '../../core/schedule/decide'
+import { slicesToTake, spanOf } from '../../core/schedule/takes'
+import { slicesBetween, withRestated } from '../../core/slice/slices'
+import { startTakes, startText, startTimes, type Start } from '../../core/job/starts'
+import type { Job } from '../../core/job/document'
+import type { Row } from '../../core/value'
+import type { SeenRefresh } from '../../database/records'
+import type { OccasionState } from '../../database/schedule'
+import type { Engine } from '../context/engine'
+import { transaction } from '../context/transaction'
+import { documentOf } from '../jobs/versions'
+import { pauseAt, pausesSince, type Pause } from './pauses'
+
+/** Starts that one transaction decides about. */
+const batch = 100
+/** Times of a start that are decided about together. */
+const mostTimes = 1000
+/** Milliseconds; no rule of crontab leaves out more years than between two 29ths of February on a Monday. */
+const far = 41 * 366 * 86_400_000
+
+export interface StateRow {
+  readonly environment: string
+  readonly job: string
+  readonly start: string
+  readonly kind: string
+  readonly since: string
+  readonly text: string
+}
+
+/** What is to be kept of a time that came. */
+export interface Came {
+  readonly key: string
+  readonly at: number
+  readonly state: OccasionState
+  readonly cause: string
+  readonly why?: string | undefined
+  readonly slices?: { readonly from: string; readonly to: string } | undefined
+  readonly seen?: readonly SeenRefresh[]
+}
+
+/**
+ * Decides about the times that have come, of a batch of starts: keeps what was decided, and when each start is looked at
+ * next, in one transaction. Of several servers each takes starts that no other has.
+ * @returns how many starts were looked at, and the milliseconds until the next is to be
+ */
+export async function decideDue(engine: Engine): Promise<{ looked: number; wait: number }> {
+  return await transaction(engine.db.$client, async (client) => {
+    const { rows } = await client.query<StateRow & { now: string }>(
+      `select s.environment, s.job, s.start, s.kind, s.since, v.text, mattock.clock() as now
+       from mattock.start_state s join mattock.job_version v on v.id = s.version_id
+       where s.next_at <= (select mattock.clock()) or s.since > (select mattock.clock()) + interval '1 minute' order by s.next_at limit ${batch} for update of s skip locked`,
+    )
+    const paused = new Map<string, Pause[]>()
+    for (const row of rows) {
+      const since = new Date(Math.min(Date.parse(row.since), Date.parse(row.now))).toISOString()
+      if (!paused.has(row.environment))
+        paused.set(row.environment, await pausesSince(client, row.environment, since))
+      await decideOne(engine, client, row, Date.parse(row.now), paused.get(row.environment)!)
+    }
+    const next = await client.query<{ wait: number | null }>(
+      'select extract(epoch from min(next_at) - mattock.clock())::float8 * 1000 as wait from mattock.start_state',
+    )
+    return { looked: rows.length, wait: rows.length === batch ? 0 : (next.rows[0]!.wait ?? Infinity) }
+  })
+}
+
+async function decideOne(
+  engine: Engine,
+  client: pg.ClientBase,
+  row: StateRow,
+  now: number,
+  pauses: readonly Pause[],
+): Promise<void> {
+  const job = documentOf(row)
+  const start = job.starts.find(({ id }) => id === row.start)
+  if (!start) return await lookNext(client, row, now, null)
+  const here = pauseAt(pauses, row.job, row.start, now)
+  // it counts from where it was when the pause ends
+  if (here) return await lookNext(client, row, Date.parse(row.since), here.until)
+  let since = Date.parse(row.since)
+  if (since > now) {
+    engine.log.warn({ job: row.job, start: row.start, since: row.since }, 'the clock was set back; starts count from now')
+    since = now
+  }
+  const times = startTimes(start, job, since, now, start.missed === 'each' ? mostTimes : Infinity)
+  const reason = (at: number) => {
+    const pause = pauseAt(pauses, row.job, row.start, at)
+    return pause ? `paused by ${pause.by}: ${pause.why}` : 'nothing was there to begin it'
+  }
+  const decided = decide({ times, now, missed: start.missed, reason })
+  await keepCame(client, row, start, await withSlices(client, row, job, start, summed(decided)))
+  await releasePaused(client, row, start, now, reason)
+  const full = start.missed === 'each' && times.length === mostTimes
+  const upTo = full ? times.at(-1)!.at : now
+  const next = full ? now : startTimes(start, job, now, now + far, 1)[0]?.at
+  await lookNext(client, row, upTo, next === undefined ? null : new Date(next).toISOString())
+} // prettier-ignore
+
+/** Times that were left out, in one line where they are many. */
+function summed(decided: readonly Decided[]): (Decided & { count?: number })[] {
+  const skipped = decided.filter(({ does }) => does === 'skip')
+  if (skipped.length <= 20) return [...decided]
+  const [first] = skipped
+  const last = skipped.at(-1)!
+  return [
+    { ...last, why: `${skipped.length} times since ${new Date(first!.at).toISOString()}, ${last.why}` },
+    ...decided.filter(({ does }) => does === 'start'),
+  ]
+}
+
+/** What was decided, with the slices that each run takes and what it came by. */
+async function withSlices(
+  client: pg.ClientBase,
+  { environment, job: name }: StateRow,
+  job: Job,
+  start: Start,
+  decided: readonly Decided[],
+): Promise<Came[]> {
+  const came: Came[] = []
+  let taken = job.slices && (await takenTo(client, environment, name))
+  for (const { at, does, why, slices } of decided) {
+    const key = slices ? `${slices.from}/${slices.to}` : new Date(at).toISOString()
+    const cause = startText(start, job)
+    if (does === 'skip') came.push({ key, at, state: 'skipped', cause, why, slices })
+    else {
+      const one = takenBy(job, start, at, taken, slices)
+      taken = one.slices?.to ?? taken
+      came.push({ key, at, cause, why, ...one })
+    }
+  }
+  return came
+}
+
+/** The slices that a start takes at a time; it is left out where there is none. */
+export function takenBy(
+  { slices: spec }: Job,
+  start: Start,
+  at: number,
+  taken: string | undefined,
+  given?: { readonly from: string; readonly to: string },
+): Pick<Came, 'state' | 'slices' | 'why'> {
+  if (!spec) return { state: 'due' }
+  const slices = given
+    ? withRestated(spec, slicesBetween(spec, given.from, given.to))
+    : slicesToTake(spec, startTakes(start), at, taken)
+  return slices.length > 0
+    ? { state: 'due', slices: spanOf(slices) }
+    : { state: 'skipped', why: 'no slice is over that was not taken before' }
+}
+
+/** End of the newest slice that a start of a job took. */
+export async function takenTo(client: pg.ClientBase, environment: string, job: string): Promise<string | undefined> {
+  const { rows } = await client.query<{ to: string | null }>(
+    `select max("to") as to from mattock.occasion where environment = $1 and job = $2 and state <> 'skipped'`,
+    [environment, job],
+  )
+  return rows[0]!.to ?? undefined
+} // prettier-ignore
+
+/** Keeps times that came; one that is known stays as it was decided. */
+export async function keepCame(client: pg.ClientBase, { environment, job, start: id, kind }: Pick<StateRow, 'environment' | 'job' | 'start' | 'kind'>, start: Start, came: readonly Came[]): Promise<void> {
+  if (came.length === 0) return
+  await client.query(
+    `insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, why, "from", "to", parameters, seen, decided_at, not_before)
+     select $1, $2, $3, $4, o.key, o.at, o.state, o.cause, o.why, o."from", o."to", $5, o.seen, mattock.clock(), clock_timestamp()
+     from jsonb_to_recordset($6::jsonb) o(key text, at timestamptz, state text, cause text, why text, "from" timestamptz, "to" timestamptz, seen jsonb)
+     on conflict (environment, job, start, key) do nothing`,
+    [environment, job, id, kind, JSON.stringify((start.parameters ?? {}) satisfies Row),
+      JSON.stringify(came.map(({ at, slices, ...rest }) => ({ ...rest, at: new Date(at).toISOString(), ...slices })))],
+  )
+} // prettier-ignore
+
+/** What came while its start was paused is decided about, as times that went by are. */
+async function releasePaused(client: pg.ClientBase, { environment, job, start: id }: StateRow, { missed }: Start, now: number, reason: (at: number) => string): Promise<void> {
+  const { rows } = await client.query<{ id: number; at: string }>(
+    `select id, at from mattock.occasion where environment = $1 and job = $2 and start = $3 and state = 'paused' order by at, id for update`,
+    [environment, job, id],
+  )
+  if (rows.length === 0) return
+  const decided = decide({ times: rows.map(({ at }) => ({ at: Date.parse(at) })), now, missed, reason, inTime: -1 })
+  await client.query(
+    `update mattock.occasion o set state = d.state, why = d.why, not_before = clock_timestamp(), decided_at = mattock.clock()
+     from unnest($1::bigint[], $2::text[], $3::text[]) d(id, state, why) where o.id = d.id`,
+    [rows.map((row) => row.id), decided.map(({ does }) => (does === 'start' ? 'due' : 'skipped')), decided.map(({ why }) => why ?? null)],
+  )
+} // prettier-ignore
+
+async function lookNext(client: pg.ClientBase, { environment, job, start }: StateRow, since: number, next: string | null): Promise<void> {
+  await client.query('update mattock.start_state set since = $4, next_at = $5 where environment = $1 and job = $2 and start = $3', [
+    environment, job, start, new Date(since).toISOString(), next,
+  ])
+} // prettier-ignore
