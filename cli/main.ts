@@ -15,6 +15,7 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock runs [--job JOB] [--env E] [--state S] [--limit N] [--json]
   ./mattock show RUN [--json]
   ./mattock proof RUN                  all that a run did, as one JSON document
+  ./mattock starts [--env E] [--hours N] [--limit N] [--json]   what begins by itself next; in the live environment where none is said
   ./mattock verify RUN [--json]        is what it left still as it left it?
   ./mattock survey CONNECTION [--env E] [--include P]… [--exclude P]… [--prefix P] [--accept] [--json]
   ./mattock put FILE… [--env E] [--remove] [--message M] [--json]     jobs, control tables, connections
@@ -46,6 +47,8 @@ async function main(): Promise<number> {
       return await (await import('./put')).put(rest)
     case 'get':
       return await (await import('./get')).get(rest)
+    case 'starts':
+      return await (await import('./starts')).starts(rest)
     case 'survey':
       return await (await import('./survey')).survey(rest)
     case 'plan':

@@ -5,7 +5,8 @@ import { dirname } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import pg from 'pg'
 import { makeHistory } from '../demo/history'
-import { accounts, organisation, seedDemo } from '../demo/seed'
+import { zone } from '../demo/basin'
+import { accounts, demoToday, organisation, seedDemo } from '../demo/seed'
 import { startPostbox, type Postbox } from '../demo/postbox'
 import { startStandIns, type StandIns } from '../demo/services'
 import { account, apiToken } from '../database/schema'
@@ -55,7 +56,8 @@ export async function serve(): Promise<number> {
   if (!(await hasPeople(engine))) writeFileSync(invitationFile(data), await invite(engine), { mode: 0o600 })
   const planner = planApart({ entry: process.argv[1]!, log: (message) => log.warn(message) })
   engine.planApart = (person, ask) => planner.ask({ person }, 'makePlan', ask)
-  const endStarts = startScheduler(engine)
+  await pinClock(engine)
+  const endStarts = process.env.MATTOCK_STARTS === 'off' ? () => Promise.resolve() : startScheduler(engine)
   const history = new AbortController()
   let progress: { label: string; done: number; total: number } | null = null
   const app = makeApp(
@@ -182,6 +184,16 @@ async function keepStandIns(engine: Engine, standIns: DemoStandIns): Promise<voi
     [events],
   )
 }
+
+/** A demo whose day is pinned has its clock there, too: what is to begin at night does not begin by the real one. */
+async function pinClock(engine: Engine): Promise<void> {
+  const shown = process.env.MATTOCK_TODAY && demoToday().toZonedDateTime({ timeZone: zone, plainTime: '10:00' }).toInstant().toString()
+  if (!shown) return
+  await engine.db.$client.query(
+    'insert into mattock.shown_clock (real, shown) values (clock_timestamp(), $1) on conflict (id) do update set real = excluded.real, shown = excluded.shown',
+    [shown],
+  )
+} // prettier-ignore
 
 /** A token for the command, readable by whoever may read the data folder. */
 async function ensureCommandToken(engine: Engine, data: string): Promise<void> {

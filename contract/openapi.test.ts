@@ -100,7 +100,9 @@ describe('who may call what', () => {
   it.each(all)('%s: only reading is left to who may look, or it changes nothing', (name, route) => {
     // what a POST may be that changes nothing: working something out, planning, keeping one's own settings
     const harmless = [
-      'checkJob', 'resolveJob', 'mapping', 'makePlan', 'draftOneJob', 'controlEffect', 'jobEffect',
+      'checkJob',
+      'playStarts',
+      'previewStarts', 'resolveJob', 'mapping', 'makePlan', 'draftOneJob', 'controlEffect', 'jobEffect',
       'previewRoster', 'forecastPlan', 'rerunOutlook', 'keepForMe', 'signOut',
       // one's own doors
       'endSignIn', 'makeToken', 'takeToken',

@@ -58,6 +58,13 @@ export const plainRoutes = {
     of: 'run',
     produces: 'text/csv',
   },
+  startsCalendar: {
+    method: 'get',
+    path: '/api/starts.ics',
+    summary: 'the starts of the next two weeks in an environment (`?environment=`), as iCalendar (RFC 5545)',
+    needs: 'look',
+    produces: 'text/calendar',
+  },
   catalogFile: {
     method: 'get',
     path: '/api/catalog.csv',

@@ -35,7 +35,7 @@ export interface Route<
 export type Needs = 'nobody' | Right
 
 /** A thing that lies in an environment, so that what a person may do there counts. */
-export type InEnvironment = 'plan' | 'run' | 'try' | 'survey' | 'dataset'
+export type InEnvironment = 'plan' | 'run' | 'try' | 'survey' | 'dataset' | 'pause'
 
 const nothing = z.object({})
 

@@ -16,6 +16,7 @@ import { jobEffectSchema, planRoutes } from './plans'
 import { proofRoutes } from './proof'
 import { route } from './route'
 import * as s from './shapes'
+import { startRoutes } from './starts'
 import { workerRoutes } from './workers'
 import { tryRoutes } from './tries'
 
@@ -63,6 +64,7 @@ export const routes = {
   ...planRoutes,
   ...proofRoutes,
   ...tryRoutes,
+  ...startRoutes,
   ...workerRoutes,
   session: route({
     method: 'get',

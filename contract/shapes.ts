@@ -161,6 +161,13 @@ export const outlineSchema = z.object({
   title: z.string(),
   note: z.string().nullable(),
   slices: z.object({ every: z.string(), zone: z.string(), from: z.string() }).nullable(),
+  due: z
+    .string()
+    .nullable()
+    .describe('by when a run is to be done: a time of the clock, or a duration after it began'),
+  starts: z
+    .array(z.object({ id: z.string(), text: z.string() }))
+    .describe('what makes a run begin by itself, in words'),
   parameters: z.array(
     z.object({
       name: z.string(),

@@ -23,6 +23,7 @@ import { environmentIn, environmentOf, maySomewhere } from './environmentOf'
 import { faultOf } from './faultOf'
 import { handlers } from './handlers'
 import { isOurHost } from './hosts'
+import { startsCalendar } from './calendar'
 import { Turns } from './turns'
 import { downloadCatalog } from './handlers/catalog'
 import { downloadRejects } from './handlers/rejects'
@@ -114,6 +115,9 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
   })
   plain(plainRoutes.events, (request, response, account) => liveEvents(engine, account, request, response))
   plain(plainRoutes.rejectsFile, (request, response) => downloadRejects(engine, request, response))
+  plain(plainRoutes.startsCalendar, (request, response, account) =>
+    startsCalendar(engine, options, String(account.id), request, response),
+  )
   plain(plainRoutes.catalogFile, (request, response) => downloadCatalog(engine, request, response))
   for (const key of Object.keys(routes) as (keyof Routes)[]) register(app, key, engine, options)
   app.use('/api', (_request, response) =>

@@ -15,6 +15,7 @@ const tables: Readonly<Record<InEnvironment, string>> = {
   try: 'mattock.try',
   survey: 'mattock.survey',
   dataset: 'mattock.dataset',
+  pause: 'mattock.pause',
 }
 
 /** The environment that a request says itself. */

@@ -24,6 +24,7 @@ export const places: readonly Place[] = [
     counts: 'decisions',
     load: () => import('./places/morning/Morning'),
   },
+  { path: '/starts', name: 'Starts', room: 'Watch', load: () => import('./places/starts/Starts') },
   {
     path: '/ledger',
     name: 'Ledger',

@@ -1,6 +1,7 @@
 import { allSteps, listOf, type Job } from './document'
 import { layOut, orderOf, type Ordered } from '../run/order'
 import { rosterText } from './rosters'
+import { startText } from './starts'
 import { stepDefinition, stepOf, type Step, type StepKind } from './steps'
 import type { Setting } from './steps/definition'
 
@@ -9,6 +10,10 @@ export interface Outline {
   readonly name: string
   readonly title: string
   readonly note: string | null
+  /** By when a run is to be done. */
+  readonly due: string | null
+  /** What makes a run begin by itself, in words. */
+  readonly starts: readonly { readonly id: string; readonly text: string }[]
   readonly slices: { readonly every: string; readonly zone: string; readonly from: string } | null
   readonly parameters: readonly {
     readonly name: string
@@ -80,6 +85,8 @@ export function outlineOf(job: Job, place: (path: string) => { line: number }): 
     title: job.title,
     note: job.note ?? null,
     slices: job.slices ? { every: job.slices.every, zone: job.slices.zone, from: job.slices.from } : null,
+    due: job.due ?? null,
+    starts: job.starts.map((start) => ({ id: start.id, text: startText(start, job) })),
     parameters: Object.entries(job.parameters).map(([name, parameter]) => ({
       name,
       type: parameter.type,

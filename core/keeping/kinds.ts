@@ -48,6 +48,12 @@ export const kept = {
     days: 400,
     fewest: 7,
   },
+  occasions: {
+    title: 'Decisions about starts',
+    says: 'what began, what was left out, and why',
+    days: 400,
+    fewest: 7,
+  },
   changes: {
     title: 'Changes of control tables',
     says: 'who changed which row, and what it was before',

@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { Temporal } from 'temporal-polyfill'
 import { describe, expect, it } from 'vitest'
 import type { SliceSpec } from './spec'
-import { isClosed, newestClosed, slicesBetween, slicesInSpan } from './slices'
+import { closingsBetween, isClosed, newestClosed, slicesBetween, slicesInSpan } from './slices'
 
 const spec = (every: string, zone: string, from = '2020-01-01'): SliceSpec => ({ every, zone, from })
 const hours = ({ from, to }: { from: string; to: string }) => (Date.parse(to) - Date.parse(from)) / 3_600_000
@@ -149,3 +149,43 @@ describe('slices', () => {
     )
   })
 })
+
+describe('slices that close', () => {
+  const at = (iso: string) => Date.parse(iso)
+  it('are given once each, at their end and the grace after it', () => {
+    const days = { ...spec('P1D', 'Europe/Oslo'), grace: 'PT5H' }
+    const found = closingsBetween(days, at('2026-03-27T12:00Z'), at('2026-03-30T12:00Z'))
+    expect(found.map(({ slice, at: due }) => [slice.label, new Date(due).toISOString().slice(0, 16)])).toEqual([
+      ['2026-03-27', '2026-03-28T04:00'],
+      // five hours are five hours, also where the clock leaves one out
+      ['2026-03-28', '2026-03-29T04:00'],
+      ['2026-03-29', '2026-03-30T03:00'],
+    ])
+  })
+  it('in one span and in two are the same, whatever the rule', () => {
+    fc.assert(
+      fc.property(
+        fc.constantFrom('PT15M', 'PT1H', 'PT6H', 'P1D', 'P1W', 'P1M'),
+        fc.constantFrom('Europe/Oslo', 'Australia/Lord_Howe', 'Pacific/Apia', 'UTC'),
+        fc.constantFrom(undefined, 'PT30M', 'P2D', 'P1M'),
+        fc.integer({ min: at('2011-12-01'), max: at('2012-02-01') }),
+        fc.integer({ min: 1, max: 40 * 86_400_000 }),
+        fc.double({ min: 0, max: 1, noNaN: true }),
+        (every, zone, grace, after, length, share) => {
+          const rule = { ...spec(every, zone, '2011-10-01'), ...(grace ? { grace } : {}) }
+          const [middle, until] = [after + Math.round(length * share), after + length]
+          const whole = closingsBetween(rule, after, until)
+          expect([...closingsBetween(rule, after, middle), ...closingsBetween(rule, middle, until)]).toEqual(whole)
+          // each slice that is over is taken up by one of them, none is left between two
+          whole.slice(1).forEach(({ slice }, n) => expect(slice.from).toBe(whole[n]!.slice.to))
+        },
+      ),
+      { numRuns: 60 },
+    )
+  })
+  it('an offset moves every boundary', () => {
+    const days = { ...spec('P1D', 'Europe/Oslo'), offset: 'PT6H' }
+    expect(slicesInSpan(days, '2026-11-25T06:00')[0]).toMatchObject({ from: '2026-11-25T05:00:00Z', to: '2026-11-26T05:00:00Z' })
+    expect(() => slicesInSpan({ ...days, offset: 'six' }, '2026-11-25')).toThrow('no ISO 8601 duration')
+  })
+}) // prettier-ignore

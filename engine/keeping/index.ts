@@ -22,5 +22,12 @@ export const keepers: { readonly [K in KeptKind]: Keeper } = {
   // several columns are its key
   heads: rowsOf({ table: 'file_head', key: 'ctid', at: 't.looked_at' }),
   touches: rowsOf({ table: 'touch', key: 'id', at: 't.at' }),
+  // the newest of each job says which slices were taken
+  occasions: rowsOf({
+    table: 'occasion',
+    key: 'id',
+    at: 't.at',
+    goes: `t.state not in ('due', 'paused') and exists (select 1 from mattock.occasion n where n.environment = t.environment and n.job = t.job and n.state <> 'skipped' and n.at > t.at)`,
+  }),
   changes: rowsOf({ table: 'control_change', key: 'id', at: 't.at' }),
 }

@@ -12,6 +12,8 @@ import { effectOfEdits, effectOfText } from '../planning/effect'
 import { makePlan } from '../planning/plan'
 import type { PlanAsk } from '../planning/planAsk'
 import { compareStored, forecastStored } from '../planning/views'
+import { lookAhead } from '../scheduling/outlook'
+import { previewStarts } from '../scheduling/preview'
 import { startTry } from '../trying/try'
 
 /** Work that would keep a server from answering others for seconds: it is done by the planner. */
@@ -21,6 +23,8 @@ export const plannerAsks = {
   effectOfText,
   compareStored,
   forecastStored,
+  lookAhead,
+  previewStarts,
   previewRoster,
   mappingSheet,
   resolveLoad,
@@ -55,6 +59,7 @@ export const lightAsks: ReadonlySet<keyof typeof plannerAsks> = new Set([
   'readText',
   'saveJob',
   'resolveLoad',
+  'previewStarts',
 ])
 
 export type PlannerAsks = typeof plannerAsks

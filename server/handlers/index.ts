@@ -11,6 +11,7 @@ import { proofHandlers } from './proof'
 import { rejectHandlers } from './rejects'
 import { markHandlers } from './marks'
 import { workerHandlers } from './workers'
+import { startHandlers } from './starts'
 import { runControlHandlers } from './runControls'
 import { runHandlers } from './runs'
 import { sessionHandlers } from './session'
@@ -29,6 +30,7 @@ export const handlers: Handlers = {
   ...runHandlers,
   ...markHandlers,
   ...workerHandlers,
+  ...startHandlers,
   ...runControlHandlers,
   ...proofHandlers,
   ...rejectHandlers,

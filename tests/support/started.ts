@@ -52,6 +52,8 @@ async function start(name: string, options: string[], more: Record<string, strin
     DATABASE_URL: databaseUrl,
     UV_THREADPOOL_SIZE: '64',
     MATTOCK_CHECK_ANSWERS: '1',
+    // nothing begins by itself while a test looks, whatever the hour
+    MATTOCK_STARTS: 'off',
     ...more,
   })
   const run = (args: string[]): Promise<Ran> =>

@@ -24,7 +24,7 @@ export type Missed = (typeof missedWays)[number]
 export const startSchema = field(
   z
     .strictObject({
-      id: identifier.describe('names the start'),
+      id: field(identifier, { label: 'name' }).describe('names the start'),
       ...optionalKinds(starts),
       missed: field(z.enum(missedWays), {
         rare: true,
@@ -62,6 +62,8 @@ export function startText(start: Start, job: Sliced): string {
 
 /** What is wrong with a start in its job, with its path below the start; undefined where nothing is. */
 export function startFault(start: Start, job: Sliced & { readonly name: string }): { path: string; message: string } | undefined {
+  // what is no start at all is said by its schema
+  if (kindsIn(starts, start).length !== 1) return undefined
   const { kind, definition, given } = own(start)
   const fault = definition.fault?.(given, job)
   return fault && { ...fault, path: fault.path === '' ? kind : `${kind}.${fault.path}` }

@@ -39,7 +39,7 @@ export function AboutForm({ text, locked, onText }: Props): ReactElement {
         said="job"
         value={{ title: at('title'), note: at('note'), tags: at('tags') }}
         frame={frame}
-        without={['mattock', 'name', 'parameters', 'slices', 'parts']}
+        without={['mattock', 'name', 'parameters', 'slices', 'starts', 'due', 'parts']}
         onChange={() => {}}
       />
       <div className="form-rows" style={{ flex: 'none' }}>

@@ -22,6 +22,7 @@ import { PartForm } from './PartForm'
 import { PlanForm } from './PlanForm'
 import type { LookedAt } from './lookedAt'
 import { namesOf, Resolved } from './Resolved'
+import { StartsForm } from './StartsForm'
 import { TextEffect } from './TextEffect'
 import { TryForm } from './TryForm'
 import { Uses } from './Uses'
@@ -77,13 +78,17 @@ function JobSheet({
   const [faults, setFaults] = useState<readonly Fault[]>([])
   // what is shown beside a text that cannot be read just now
   const [readable, setReadable] = useState(job.text)
-  const [chosen, setChosen] = useState<Chosen>(() => firstStep(job.outline))
+  const [chosen, setChosen] = useState<Chosen>(() =>
+    search.get('at') === 'starts' ? { kind: 'starts' } : firstStep(job.outline),
+  )
   const { environment } = useHere()
   const connections = useAnswer(routes.connections, { query: { environment } })
   const [at, setAt] = useState<LookedAt>({ row: null, slice: job.newestSlice ?? '' })
   const [asking, setAsking] = useState<'plan' | 'try' | undefined>(search.get('plan') === '1' ? 'plan' : undefined) // prettier-ignore
   const [fault, setFault] = useState<Error>()
   const [expressions, setExpressions] = useState<readonly string[]>([])
+  const jobs = useAnswer(routes.jobs, chosen.kind === 'starts' ? {} : null)
+  const jobNames = useMemo(() => (jobs.data ?? []).map((one) => one.name), [jobs.data])
   const controls = useAnswer(routes.controlTables, { query: { environment } })
   const changed = text !== job.text
   const set = useCallback((name: string, value: string) => setSearch((now) => { const next = new URLSearchParams(now); next.set(name, value); return next }, { replace: true }), [setSearch]) // prettier-ignore
@@ -310,6 +315,14 @@ function JobSheet({
               names={namesOf(undefined, outline, part, '')}
               locked={!mayChange || broken}
               broken={broken}
+              onText={setText}
+            />
+          )}
+          {chosen.kind === 'starts' && (
+            <StartsForm
+              text={broken ? readable : text}
+              jobs={jobNames}
+              locked={!mayChange || broken}
               onText={setText}
             />
           )}

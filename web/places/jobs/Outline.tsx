@@ -34,6 +34,8 @@ export type Chosen =
   | { readonly kind: 'step'; readonly id: string }
   | { readonly kind: 'part'; readonly index: number }
   | { readonly kind: 'about' }
+  /** What makes its runs begin by themselves. */
+  | { readonly kind: 'starts' }
 
 interface Props {
   readonly text: string
@@ -199,6 +201,20 @@ export function Outline({
             : ' · no slices'}
         </span>
         <span className="soft">about</span>
+      </ButtonBase>
+      <ButtonBase
+        className="outline-step"
+        aria-current={chosen.kind === 'starts'}
+        onClick={() => onChoose({ kind: 'starts' })}
+      >
+        <span />
+        <span>
+          {outline.starts.length === 0
+            ? 'begun by hand'
+            : outline.starts.map(({ text: words }) => words).join('; ')}
+          {outline.due !== null && ` · due ${outline.due}`}
+        </span>
+        <span className="soft">starts</span>
       </ButtonBase>
       <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={dropped}>
         <SortableContext items={steps} strategy={verticalListSortingStrategy}>

@@ -1,0 +1,220 @@
+import { z } from 'zod'
+import { id, inEnvironment, moment, numberInBody, page } from './common'
+import { route } from './route'
+
+const at = z.string().describe('ISO 8601 instant')
+const kind = z.string().describe('what makes it begin: clock, slice, ended or refreshed')
+
+const pauseSchema = z
+  .object({
+    id: z.number(),
+    environment: z.string(),
+    job: z.string().nullable().describe('null: every job'),
+    start: z.string().nullable().describe('null: every start of the job'),
+    from: at,
+    until: z.string().nullable().describe('null: until somebody ends it'),
+    why: z.string(),
+    by: z.string(),
+    endedBy: z.string().nullable().describe('who ended it before its time'),
+  })
+  .meta({ id: 'Pause', description: 'a span in which nothing begins by itself' })
+
+const foreseenSchema = z
+  .object({
+    job: z.string(),
+    start: z.string().nullable().describe('null for a run that goes on already'),
+    label: z.string().nullable().describe('the slice whose end it is'),
+    at: z.string().describe('when its start comes'),
+    begins: z.string().describe('when its first load begins'),
+    ends: z.string().describe('when it will likely be done'),
+    low: z.string().describe('one time in ten it is done before this'),
+    high: z.string().describe('one time in ten it is done after this'),
+    after: z.array(z.number()).describe('places in this list of the runs after whose end it begins'),
+    unknown: z.boolean().describe('nothing is known of how long it takes'),
+    run: z.number().nullable().describe('the run that goes on already'),
+    refused: z.boolean().describe('it is left out, since another run of its job goes on'),
+    due: z.string().nullable().describe('by when it is to be done'),
+  })
+  .meta({ id: 'ForeseenRun', description: 'a run that will begin, and when it will likely be done' })
+
+const playedShape = {
+  at: z.string().describe('now, by the clock that starts go by'),
+  workers: z.number().describe('loads that all workers together run at once'),
+  foreseen: z.array(foreseenSchema),
+  held: z
+    .array(z.object({ job: z.string(), start: z.string(), at, pause: z.number().describe('which pause keeps it') }))
+    .describe('times that a pause keeps from beginning'),
+  busy: z.array(z.object({ at, loads: z.number() })).describe('loads that run at once, from each time on'),
+  crowded: z
+    .array(z.object({ from: at, until: at, waiting: z.number().describe('loads that waited at most') }))
+    .describe('stretches in which loads wait for a place at a worker'),
+} // prettier-ignore
+
+const outlookSchema = z
+  .object({
+    ...playedShape,
+    jobs: z.array(
+      z.object({
+        job: z.string(),
+        title: z.string(),
+        zone: z.string(),
+        due: z.string().nullable(),
+        starts: z.array(
+          z.object({
+            id: z.string(),
+            kind,
+            given: z.record(z.string(), z.unknown()).describe('what its kind is given, as in the document'),
+            text: z.string().describe('in words'),
+            zone: z.string(),
+            next: z.string().nullable(),
+            waitsFor: z.array(z.string()).describe('jobs and datasets'),
+            pause: pauseSchema.nullable(),
+          }),
+        ),
+      }),
+    ),
+  })
+  .meta({ id: 'StartsOutlook', description: 'what will begin by itself' })
+
+const pastRunSchema = z.object({
+  run: z.number(),
+  job: z.string(),
+  state: z.string(),
+  start: z.string().nullable().describe('the start that began it; null where somebody or something else did'),
+  from: at,
+  to: z.string().nullable(),
+})
+
+const occasionSchema = z
+  .object({
+    id: z.number(),
+    job: z.string(),
+    title: z.string(),
+    start: z.string(),
+    kind,
+    at: z.string().describe('when it was due'),
+    state: z.enum(['due', 'started', 'skipped', 'failed', 'paused']).describe('what was decided'),
+    cause: z.string().describe('what it came by, in words'),
+    why: z.string().nullable().describe('why it was left out, late, or could not begin'),
+    from: z.string().nullable().describe('the first slice that it takes begins here'),
+    to: z.string().nullable().describe('the last slice that it takes ends here'),
+    decidedAt: z.string(),
+    begunAt: z.string().nullable(),
+    run: z.number().nullable(),
+    runState: z.string().nullable().describe('state of its run'),
+    plan: z.number().nullable().describe('the plan that was made for it'),
+  })
+  .meta({ id: 'Occasion', description: 'one time that a start came, and what was decided about it' })
+
+const previewSchema = z.object({
+  starts: z.array(
+    z.object({
+      id: z.string(),
+      kind,
+      text: z.string().describe('in words'),
+      zone: z.string(),
+      next: z.array(
+        z.object({
+          at,
+          slice: z.string().nullable().describe('the slice that it takes'),
+          change: z.enum(['forward', 'back']).nullable().describe('the clock of its zone was changed since the time before'),
+        }),
+      ),
+      waitsFor: z.array(z.string()),
+      unknown: z.array(z.string()).describe('jobs that it waits for and that are not there'),
+      circle: z.array(z.string()).nullable().describe('jobs that would start each other for ever'),
+    }),
+  ),
+}) // prettier-ignore
+
+/** A start as it would be. */
+const moved = z.array(z.object({ job: z.string(), start: z.string(), given: z.record(z.string(), z.unknown()).describe('what its kind is given, as in the document') })).max(100).default([]).describe('starts that would be others') // prettier-ignore
+
+export const startRoutes = {
+  starts: route({
+    method: 'get',
+    path: '/api/starts',
+    summary: 'what will begin by itself in a span, and what ran in it',
+    query: z.object({ environment: z.string(), from: moment, until: moment }),
+    response: outlookSchema.extend({
+      past: z.array(pastRunSchema),
+      pauses: z.array(pauseSchema),
+      lag: z
+        .object({ starts: z.number(), median: z.number(), most: z.number() })
+        .nullable()
+        .describe('seconds between the time of a start and its run, over the last day'),
+    }),
+  }),
+  playStarts: route({
+    needs: 'look',
+    method: 'post',
+    path: '/api/starts/play',
+    summary: 'play a span through with other starts, or other workers, before anything is saved',
+    body: z.object({
+      environment: z.string(),
+      from: moment,
+      until: moment,
+      workers: numberInBody.optional(),
+      moved,
+    }),
+    response: z.object(playedShape),
+  }),
+  nextStarts: route({
+    method: 'get',
+    path: '/api/starts/next',
+    summary: 'the next runs that will begin by themselves',
+    query: z.object({ environment: z.string(), hours: z.coerce.number().int().min(1).max(336).default(24).describe('how many hours are looked ahead'), limit: page.limit }),
+    response: z.array(
+      z.object({
+        job: z.string(),
+        at,
+        cause: z.string(),
+        slice: z.string().nullable(),
+        forecast: z.object({ seconds: z.number(), ends: at }).nullable().describe('null where nothing is known'),
+      }),
+    ),
+  }),
+  occasions: route({
+    method: 'get',
+    path: '/api/starts/decisions',
+    summary: 'what was decided about starts, newest first',
+    query: z.object({
+      environment: z.string(),
+      job: z.string().optional(),
+      state: occasionSchema.shape.state.optional(),
+      ...page,
+    }),
+    response: z.object({ total: z.number(), occasions: z.array(occasionSchema) }),
+  }),
+  previewStarts: route({
+    needs: 'look',
+    method: 'post',
+    path: '/api/starts/preview',
+    summary: 'the starts of a document in words, and when they come next',
+    body: z.object({ text: z.string(), environment: z.string() }),
+    response: previewSchema,
+  }),
+  pauseStarts: route({
+    needs: 'run',
+    method: 'post',
+    path: '/api/pauses',
+    summary: 'pause the starts of an environment, a job, or one of them',
+    body: z.object({
+      ...inEnvironment.shape,
+      job: z.string().optional(),
+      start: z.string().optional(),
+      from: z.iso.datetime({ offset: true }).optional().describe('from now on where it is left out'),
+      until: z.iso.datetime({ offset: true }).optional().describe('until somebody ends it where it is left out'),
+      why: z.string().trim().min(1).max(500),
+    }),
+    response: z.object({ pause: z.number() }),
+  }),
+  endPause: route({
+    needs: 'run',
+    of: 'pause',
+    method: 'delete',
+    path: '/api/pauses/:id',
+    summary: 'end a pause; what it kept is decided about now',
+    params: id,
+  }),
+} // prettier-ignore

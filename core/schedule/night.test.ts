@@ -1,0 +1,82 @@
+import { describe, expect, it } from 'vitest'
+import { dueBy } from './due'
+import { rehearse, type NightJob } from './night'
+
+const job = (name: string, more: Partial<NightJob> = {}): NightJob => ({
+  job: name,
+  parts: [{ loads: 1, atOnce: 1, waits: [], lengths: [10] }],
+  atOnceRuns: 'beside',
+  times: [],
+  follows: [],
+  writes: [],
+  ...more,
+})
+const night = (jobs: NightJob[], workers = 4) =>
+  rehearse({ from: 0, until: 1000, jobs, running: [], workers })
+const spans = ({ runs }: ReturnType<typeof night>) => runs.map(({ job: name, at, begins, ends }) => [name, at, begins, ends]) // prettier-ignore
+
+describe('a night, played through', () => {
+  it('each start at its time; what follows a job, when that has ended', () => {
+    const played = night([
+      job('b', { follows: [{ start: 'then', jobs: ['a'], all: false }] }),
+      job('a', { times: [{ start: 'clock', at: 100 }, { start: 'clock', at: 200 }] }),
+    ])
+    expect(spans(played)).toEqual([['a', 100, 100, 110], ['b', 110, 110, 120], ['a', 200, 200, 210], ['b', 210, 210, 220]])
+    expect(played.runs[1]!.after).toEqual([0])
+  })
+  it('waits for all datasets since it last began, and for the last of them', () => {
+    const played = night([
+      job('a', { times: [{ start: 'c', at: 100 }, { start: 'c', at: 150 }], writes: ['w.a'] }),
+      job('b', { times: [{ start: 'c', at: 300 }], writes: ['w.b'] }),
+      job('report', { follows: [{ start: 'r', datasets: ['w.a', 'w.b'], all: true }] }),
+    ])
+    expect(spans(played).filter(([name]) => name === 'report')).toEqual([['report', 310, 310, 320]])
+    expect(played.runs.find((run) => run.job === 'report')!.after.map((at) => played.runs[at]!.job)).toEqual(['a', 'b'])
+  })
+  it('a second run goes beside, waits or is left out, as the job says', () => {
+    const twice = { times: [{ start: 'c', at: 100 }, { start: 'c', at: 105 }] }
+    expect(spans(night([job('a', twice)])).map(([, , , ends]) => ends)).toEqual([110, 115])
+    expect(spans(night([job('a', { ...twice, atOnceRuns: 'wait' })])).map(([, , , ends]) => ends)).toEqual([110, 120])
+    expect(night([job('a', { ...twice, atOnceRuns: 'refuse' })]).runs.map(({ refused }) => refused)).toEqual([false, true])
+  })
+  it('loads share the workers: what waits for a place is said', () => {
+    const parts = [{ loads: 6, atOnce: 4, waits: [], lengths: [10] }, { loads: 1, atOnce: 1, waits: [0], lengths: [5] }]
+    const played = night([job('a', { parts, times: [{ start: 'c', at: 0 }] })], 2)
+    // six loads of 10 by two workers, and 5 after them
+    expect(played.runs[0]!.ends).toBe(35)
+    expect(played.busy).toEqual([{ at: 0, loads: 2 }, { at: 30, loads: 1 }, { at: 35, loads: 0 }])
+    expect(played.crowded).toEqual([{ from: 0, until: 20, waiting: 2 }])
+    expect(night([job('a', { parts, times: [{ start: 'c', at: 0 }] })], 4).runs[0]!.ends).toBe(25)
+  })
+  it('goes on from what runs already', () => {
+    const { runs } = rehearse({ from: 500, until: 1000, jobs: [job('a', { parts: [{ loads: 9, atOnce: 1, waits: [], lengths: [10] }] })], running: [{ job: 'a', run: 7, left: [3] }], workers: 1 })
+    expect(runs).toMatchObject([{ run: 7, at: 500, ends: 530, start: null }])
+  })
+  it('jobs that start each other do not keep it for ever', () => {
+    const follow = (name: string) => [{ start: 'f', jobs: [name], all: false }]
+    const { runs } = night([job('a', { times: [{ start: 'c', at: 0 }], follows: follow('b') }), job('b', { follows: follow('a') })])
+    expect(runs.length).toBeLessThan(120)
+  })
+  it('ends no later than Graham’s bound for list scheduling, and no earlier than the work allows', () => {
+    const lengths = [3, 5, 8, 13, 21]
+    const { runs } = night([job('a', { parts: [{ loads: 50, atOnce: 50, waits: [], lengths }], times: [{ start: 'c', at: 0 }] })], 4)
+    const { low, high } = runs[0]!
+    expect(low).toBeGreaterThanOrEqual((50 * 3) / 4)
+    expect(high).toBeLessThanOrEqual((50 * 21) / 4 + 21)
+  })
+}) // prettier-ignore
+
+describe('by when a run is due', () => {
+  const at = (iso: string) => Date.parse(iso)
+  it.each([
+    ['08:00', '2026-11-25T05:30+01:00', '2026-11-25T08:00+01:00'],
+    ['08:00', '2026-11-25T08:00+01:00', '2026-11-26T08:00+01:00'],
+    ['PT2H', '2026-11-25T05:30+01:00', '2026-11-25T07:30+01:00'],
+    // the night of the change: eight o'clock is what the clock shows
+    ['08:00', '2026-03-28T23:30+01:00', '2026-03-29T08:00+02:00'],
+    // a time that was worked out is no whole number of milliseconds
+    ['PT1M', '2026-11-25T05:30+01:00', '2026-11-25T05:31+01:00'],
+  ])('%s after %s is %s', (due, began, expected) => {
+    expect(dueBy(due, at(began) + 0.25, 'Europe/Oslo')).toBe(at(expected))
+  })
+})

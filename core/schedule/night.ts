@@ -1,0 +1,313 @@
+import { quantile } from '../forecast/quantile'
+import { randomStream } from '../forecast/random'
+
+/** A part of a job's run as it is foreseen: its loads, and the lengths that like loads had. */
+export interface NightPart {
+  readonly loads: number
+  /** Loads of it that run at the same time. */
+  readonly atOnce: number
+  /** The parts that it waits for, by their places. */
+  readonly waits: readonly number[]
+  /** Milliseconds that its loads took; one that knows none takes no time. */
+  readonly lengths: readonly number[]
+}
+
+/** A job as it is foreseen. */
+export interface NightJob {
+  readonly job: string
+  readonly parts: readonly NightPart[]
+  /** What a second run does while one goes on. */
+  readonly atOnceRuns: 'beside' | 'wait' | 'refuse'
+  /** Times that its starts come at, milliseconds since 1970. */
+  readonly times: readonly { readonly start: string; readonly at: number; readonly label?: string }[]
+  /** Its starts that wait for something. */
+  readonly follows: readonly { readonly start: string; readonly jobs?: readonly string[]; readonly datasets?: readonly string[]; readonly all: boolean }[]
+  /** The datasets that it refreshes. */
+  readonly writes: readonly string[]
+} // prettier-ignore
+
+/** A run that goes on already: what each of its parts has left, and the loads that run. */
+export interface NightRun {
+  readonly job: string
+  readonly run: number
+  readonly left: readonly number[]
+}
+
+export interface Night {
+  readonly from: number
+  readonly until: number
+  readonly jobs: readonly NightJob[]
+  readonly running: readonly NightRun[]
+  /** Loads that all workers together run at once. */
+  readonly workers: number
+}
+
+/** A run that is foreseen. Times in milliseconds since 1970. */
+export interface Foreseen {
+  readonly job: string
+  readonly start: string | null
+  readonly label: string | undefined
+  /** When its start comes. */
+  readonly at: number
+  /** When its first load begins, and when it ends: the middle of what was played; a tenth ends before `low`, a tenth after `high`. */
+  readonly begins: number
+  readonly ends: number
+  readonly low: number
+  readonly high: number
+  /** Places of the foreseen runs after which it begins. */
+  readonly after: readonly number[]
+  /** Nothing is known of how long it takes. */
+  readonly unknown: boolean
+  /** The run that goes on already. */
+  readonly run: number | undefined
+  /** It is left out, since another of its job goes on. */
+  readonly refused: boolean
+}
+
+export interface Rehearsed {
+  readonly runs: readonly Foreseen[]
+  /** Loads that run at once, as steps: from each time on so many. */
+  readonly busy: readonly { readonly at: number; readonly loads: number }[]
+  /** Stretches in which loads waited for a place though their run had one: the workers were full. */
+  readonly crowded: readonly { readonly from: number; readonly until: number; readonly waiting: number }[]
+}
+
+/** Draws that are worth their time. */
+const drawsFor = (loads: number): number =>
+  Math.max(3, Math.min(21, Math.floor(200_000 / Math.max(1, loads))))
+
+/**
+ * Plays a night through: each start at its time, each load with a length drawn from those of like loads (a bootstrap
+ * after Efron, 1979), taken up by list scheduling under the caps (Graham, 1969); what waits for a job or a dataset begins
+ * when that is played to its end. The same night gives the same.
+ */
+export function rehearse(night: Night): Rehearsed {
+  const loads = night.jobs.reduce((sum, job) => sum + job.times.length * job.parts.reduce((all, { loads: own }) => all + own, 0), 0) // prettier-ignore
+  const draws = drawsFor(loads)
+  const random = randomStream(loads + 1)
+  const played = Array.from({ length: draws }, () => playNight(night, random))
+  // the draw whose end is the middle one tells the order; ends are those of all draws
+  const [first] = played
+  const middle = [...played].sort((a, b) => total(a) - total(b))[draws >> 1] ?? first!
+  const endsOf = new Map<string, number[]>()
+  for (const { runs } of played)
+    for (const one of runs) {
+      const ends = endsOf.get(one.id)
+      if (ends) ends.push(one.ends)
+      else endsOf.set(one.id, [one.ends])
+    }
+  return {
+    busy: middle.busy,
+    crowded: middle.crowded,
+    runs: middle.runs.map(({ id, ...one }) => {
+      const ends = endsOf.get(id)!.sort((a, b) => a - b)
+      return { ...one, ends: quantile(ends, 0.5), low: quantile(ends, 0.1), high: quantile(ends, 0.9) }
+    }),
+  }
+}
+
+const total = ({ runs }: { readonly runs: readonly { ends: number }[] }): number =>
+  runs.reduce((sum, { ends }) => sum + ends, 0)
+
+const mostRuns = 50_000
+
+interface Going {
+  readonly place: number
+  readonly job: NightJob
+  readonly left: number[]
+  readonly running: number[]
+  readonly open: boolean[]
+}
+
+interface PlayedRun extends Omit<Foreseen, 'low' | 'high'> {
+  /** The same in each draw. */
+  readonly id: string
+}
+
+type Changing<T> = { -readonly [K in keyof T]: T[K] }
+
+function playNight({ from, until, jobs, running, workers }: Night, random: () => number) {
+  const byName = new Map(jobs.map((job) => [job.job, job]))
+  const runs: Changing<PlayedRun>[] = []
+  const going = new Map<string, Going[]>()
+  const queued = new Map<string, number[]>()
+  const seen = new Map<string, Map<string, number>>()
+  const counts = new Map<string, number>()
+  const events = new Events()
+  const busy: { at: number; loads: number }[] = []
+  const crowded: { from: number; until: number; waiting: number }[] = []
+  let free = workers
+  let now = from
+  const active: Going[] = []
+
+  for (const { job, run, left } of running) {
+    const known = byName.get(job)
+    if (known) begin(addRun(known, null, from, undefined, [], run), left)
+  }
+  for (const job of jobs)
+    for (const { start, at, label } of job.times) events.add(at, () => come(job, start, label, []))
+  for (;;) {
+    fill()
+    const next = events.next()
+    if (!next || next.at > until + 7 * 86_400_000) break
+    now = next.at
+    next.happens()
+    // what happens at the same moment happens before anything else begins
+    for (let same = events.at(now); same; same = events.at(now)) same.happens()
+  }
+  return { runs, busy, crowded }
+
+  function addRun(job: NightJob, start: string | null, at: number, label: string | undefined, after: number[], run?: number): number {
+    const name = `${job.job} ${start ?? run}`
+    const count = (counts.get(name) ?? 0) + 1
+    counts.set(name, count)
+    const unknown = job.parts.every(({ lengths }) => lengths.length === 0)
+    return runs.push({ id: `${name} ${count}`, job: job.job, start, label, at, begins: at, ends: at, after, unknown, run, refused: false }) - 1
+  }
+
+  /** A start comes: it begins, waits for the run before it, or is left out, as its job says. */
+  function come(job: NightJob, start: string, label: string | undefined, after: number[]): void {
+    // what would begin after the night is not looked at, nor jobs that start each other for ever
+    if (now > until || runs.length >= mostRuns) return
+    const place = addRun(job, start, now, label, after)
+    const others = (going.get(job.job) ?? []).length > 0
+    if (!others || job.atOnceRuns === 'beside') return begin(place)
+    if (job.atOnceRuns === 'refuse') runs[place]!.refused = true
+    else queued.set(job.job, [...(queued.get(job.job) ?? []), place])
+  }
+
+  function begin(place: number, left?: readonly number[]): void {
+    const run = runs[place]!
+    const job = byName.get(run.job)!
+    const one: Going = { place, job, left: job.parts.map(({ loads }, part) => left?.[part] ?? loads), running: job.parts.map(() => 0), open: job.parts.map(() => false) }
+    going.set(run.job, [...(going.get(run.job) ?? []), one])
+    run.begins = now
+    active.push(one)
+    advance(one)
+  }
+
+  /** Opens the parts whose turn has come; ends the run when none is left. */
+  function advance(one: Going): void {
+    const isDone = (part: number) => one.open[part]! && one.left[part] === 0 && one.running[part] === 0
+    for (let moved = true; moved; ) {
+      moved = false
+      one.job.parts.forEach(({ waits }, part) => {
+        if (!one.open[part] && waits.every(isDone)) moved = one.open[part] = true
+      })
+    }
+    if (one.job.parts.every((_part, part) => isDone(part))) endRun(one)
+  }
+
+  function endRun(one: Going): void {
+    const run = runs[one.place]!
+    run.ends = now
+    active.splice(active.indexOf(one), 1)
+    going.set(run.job, going.get(run.job)!.filter((other) => other !== one))
+    const [next, ...rest] = queued.get(run.job) ?? []
+    if (next !== undefined && going.get(run.job)!.length === 0) {
+      queued.set(run.job, rest)
+      begin(next)
+    }
+    for (const job of jobs) for (const { start, jobs: after, datasets, all } of job.follows) {
+      if (after?.includes(run.job)) events.add(now, () => come(job, start, undefined, [one.place]))
+      const came = datasets?.filter((dataset) => one.job.writes.includes(dataset)) ?? []
+      if (came.length === 0) continue
+      if (!all) events.add(now, () => come(job, start, undefined, [one.place]))
+      else {
+        const key = `${job.job} ${start}`
+        const there = seen.get(key) ?? new Map<string, number>()
+        for (const dataset of came) there.set(dataset, one.place)
+        seen.set(key, there)
+        if (there.size < new Set(datasets).size) continue
+        seen.delete(key)
+        const after = [...new Set(there.values())]
+          events.add(now, () => come(job, start, undefined, after))
+      }
+    }
+  }
+
+  /** Begins loads as long as there is room; those of earlier runs first. */
+  function fill(): void {
+    let waiting = 0
+    for (const one of active) for (let part = 0; part < one.left.length; part++) {
+      const { atOnce, lengths } = one.job.parts[part]!
+      while (one.open[part] && one.left[part]! > 0 && one.running[part]! < atOnce && free > 0) {
+        one.left[part]!--
+        one.running[part]!++
+        free--
+        const length = lengths.length === 0 ? 0 : lengths[Math.floor(random() * lengths.length)]!
+        events.add(now + length, () => {
+          one.running[part]!--
+          free++
+          if (one.left[part] === 0 && one.running[part] === 0) advance(one)
+        })
+      }
+      if (one.open[part] && free === 0) waiting += Math.min(one.left[part]!, atOnce - one.running[part]!)
+    }
+    note(workers - free, waiting)
+  }
+
+  function note(loads: number, waiting: number): void {
+    const last = busy.at(-1)
+    if (last?.at === now) last.loads = loads
+    else if (last?.loads !== loads) busy.push({ at: now, loads })
+    const open = crowded.at(-1)
+    if (open && open.until === Infinity && waiting === 0) open.until = now
+    else if (waiting > 0 && (!open || open.until !== Infinity)) crowded.push({ from: now, until: Infinity, waiting })
+    else if (waiting > 0) open!.waiting = Math.max(open!.waiting, waiting)
+  }
+} // prettier-ignore
+
+interface Event {
+  readonly at: number
+  readonly happens: () => void
+}
+
+/** What is to happen, the earliest first; of two at the same time the one that was added first. A binary heap. */
+class Events {
+  private readonly heap: (Event & { readonly number: number })[] = []
+  private count = 0
+
+  add(at: number, happens: () => void): void {
+    const { heap } = this
+    heap.push({ at, happens, number: this.count++ })
+    for (let place = heap.length - 1; place > 0; ) {
+      const parent = (place - 1) >> 1
+      if (!this.before(place, parent)) break
+      this.swap(place, parent)
+      place = parent
+    }
+  }
+
+  next(): Event | undefined {
+    const { heap } = this
+    const [first] = heap
+    const last = heap.pop()
+    if (!first || !last) return undefined
+    if (heap.length > 0) {
+      heap[0] = last
+      for (let place = 0; ; ) {
+        const least = [2 * place + 1, 2 * place + 2].filter((child) => child < heap.length).reduce((best, child) => (this.before(child, best) ? child : best), place)
+        if (least === place) break
+        this.swap(place, least)
+        place = least
+      }
+    }
+    return first
+  }
+
+  /** The next one where it is at this very time. */
+  at(time: number): Event | undefined {
+    return this.heap[0]?.at === time ? this.next() : undefined
+  }
+
+  private before(one: number, other: number): boolean {
+    const [a, b] = [this.heap[one]!, this.heap[other]!]
+    return a.at < b.at || (a.at === b.at && a.number < b.number)
+  }
+
+  private swap(one: number, other: number): void {
+    const { heap } = this
+    ;[heap[one], heap[other]] = [heap[other]!, heap[one]!]
+  }
+} // prettier-ignore

@@ -1,0 +1,223 @@
+import {
+  startFollows,
+  startKind,
+  startText,
+  startTimes,
+  startZone,
+  type Start,
+  type StartKind,
+} from '../../core/job/starts'
+import type { Job } from '../../core/job/document'
+import { dueBy } from '../../core/schedule/due'
+import { rehearse, type Foreseen, type NightJob, type Rehearsed } from '../../core/schedule/night'
+import { fail } from '../../core/fault'
+import type { Engine } from '../context/engine'
+import { readEnvironment } from '../planning/plan'
+import { jobHistories, runsGoingOn, type JobHistory } from './history'
+import { pauseAt, pausesSince, type Pause } from './pauses'
+import { allStarts } from './states'
+
+/** A start that would be another: what the night would be with it. */
+export interface Moved {
+  readonly job: string
+  readonly start: string
+  readonly given: unknown
+}
+
+export interface OutlookAsk {
+  readonly environment: string
+  /** ISO 8601 instants. */
+  readonly from: string
+  readonly until: string
+  /** Loads that all workers together run at once, where it is another number than there is. */
+  readonly workers?: number | undefined
+  readonly moved?: readonly Moved[] | undefined
+}
+
+/** A run that is foreseen, as it is told. */
+export interface ForeseenRun extends Omit<
+  Foreseen,
+  'at' | 'begins' | 'ends' | 'low' | 'high' | 'label' | 'run'
+> {
+  readonly at: string
+  readonly begins: string
+  readonly ends: string
+  readonly low: string
+  readonly high: string
+  readonly label: string | null
+  readonly run: number | null
+  /** By when it is to be done; null where its job does not say. */
+  readonly due: string | null
+}
+
+/** A time at which a start would come, did a pause not keep it from it. */
+export interface HeldTime {
+  readonly job: string
+  readonly start: string
+  readonly at: string
+  readonly pause: number
+}
+
+export interface StartOutlook {
+  readonly id: string
+  readonly kind: StartKind
+  /** What its kind is given, as in the document. */
+  readonly given: unknown
+  readonly text: string
+  readonly zone: string
+  /** The next time; null for those that wait for something. */
+  readonly next: string | null
+  /** What it waits for. */
+  readonly waitsFor: readonly string[]
+  readonly pause: Pause | null
+}
+
+export interface Outlook {
+  readonly at: string
+  readonly workers: number
+  readonly jobs: readonly { readonly job: string; readonly title: string; readonly zone: string; readonly due: string | null; readonly starts: readonly StartOutlook[] }[]
+  readonly foreseen: readonly ForeseenRun[]
+  readonly held: readonly HeldTime[]
+  readonly busy: readonly { readonly at: string; readonly loads: number }[]
+  readonly crowded: readonly { readonly from: string; readonly until: string; readonly waiting: number }[]
+} // prettier-ignore
+
+/** A span that is looked ahead over at most: two weeks. */
+const longest = 14 * 86_400_000
+
+/**
+ * What will begin in a span, when it will be done by what like runs took, and what keeps what from beginning: every start
+ * of an environment is played through.
+ * @throws FaultError `unknown-name` for an environment that is not there, `request` for a span that cannot be
+ */
+export async function lookAhead(engine: Engine, ask: OutlookAsk): Promise<Outlook> {
+  await readEnvironment(engine, ask.environment)
+  const now = await clockNow(engine)
+  const [from, until] = [Math.max(now, Date.parse(ask.from)), Date.parse(ask.until)]
+  if (!(until - from <= longest)) fail('request', 'at most two weeks are looked ahead', { path: 'until' })
+  const [all, histories, running, pauses, capacity] = await Promise.all([
+    allStarts(engine),
+    jobHistories(engine, ask.environment),
+    runsGoingOn(engine, ask.environment),
+    pausesSince(engine.db.$client, ask.environment, new Date(Math.min(now, from)).toISOString()),
+    capacityOf(engine),
+  ])
+  const starts = all.map((one) => ({ ...one, start: movedStart(one.job, one.start, ask.moved) }))
+  const byJob = new Map<string, { job: Job; starts: Start[] }>()
+  for (const { job, start } of starts) {
+    const known = byJob.get(job.name)
+    if (known) known.starts.push(start)
+    else byJob.set(job.name, { job, starts: [start] })
+  }
+  const held: HeldTime[] = []
+  const nights: NightJob[] = []
+  for (const { job, starts: own } of byJob.values())
+    nights.push(nightJob(job, own, histories.get(job.name), { from: now, until }, pauses, held))
+  const workers = ask.workers ?? capacity
+  const played = until > now ? rehearse({ from: now, until, jobs: nights, running, workers: Math.max(1, workers) }) : { runs: [], busy: [], crowded: [] } // prettier-ignore
+  return {
+    at: new Date(now).toISOString(),
+    workers,
+    jobs: [...byJob.values()].map(({ job, starts: own }) => ({
+      job: job.name,
+      title: job.title,
+      zone: zoneOf(job),
+      due: job.due ?? null,
+      starts: own.map((start) => startOutlook(job, start, histories.get(job.name), now, pauses)),
+    })),
+    held,
+    ...told(played, byJob, from),
+  }
+}
+
+/** The zone of a job: that of its slices, else of its first start. */
+export const zoneOf = (job: Job): string =>
+  job.slices?.zone ?? (job.starts[0] ? startZone(job.starts[0], job) : 'UTC')
+
+function movedStart(job: Job, start: Start, moved: readonly Moved[] = []): Start {
+  const to = moved.find((one) => one.job === job.name && one.start === start.id)
+  return to ? { ...start, [startKind(start)]: to.given } : start
+}
+
+function nightJob(job: Job, starts: readonly Start[], history: JobHistory | undefined, span: { from: number; until: number }, pauses: readonly Pause[], held: HeldTime[]): NightJob {
+  const times = starts.flatMap((start) =>
+    startTimes(start, job, span.from, span.until, 3000).flatMap(({ at, slice }) => {
+      const pause = pauseAt(pauses, job.name, start.id, at)
+      if (!pause) return { start: start.id, at, ...(slice ? { label: slice.label } : {}) }
+      held.push({ job: job.name, start: start.id, at: new Date(at).toISOString(), pause: pause.id })
+      return []
+    }),
+  )
+  return {
+    job: job.name,
+    parts: history?.parts ?? job.parts.map((_part, at) => ({ loads: 1, atOnce: 1, waits: at === 0 ? [] : [at - 1], lengths: [] })),
+    atOnceRuns: job.at_once_runs,
+    times,
+    follows: starts.flatMap((start) => {
+      const follows = startFollows(start, history?.reads ?? [])
+      return follows && !pauseAt(pauses, job.name, start.id, span.from) ? { start: start.id, ...follows } : []
+    }),
+    writes: history?.writes ?? [],
+  }
+} // prettier-ignore
+
+function startOutlook(job: Job, start: Start, history: JobHistory | undefined, now: number, pauses: readonly Pause[]): StartOutlook {
+  const next = startTimes(start, job, now, now + 2 * 366 * 86_400_000, 1)[0]
+  const follows = startFollows(start, history?.reads ?? [])
+  return {
+    id: start.id,
+    kind: startKind(start),
+    given: start[startKind(start)],
+    text: startText(start, job),
+    zone: startZone(start, job),
+    next: next ? new Date(next.at).toISOString() : null,
+    waitsFor: [...(follows?.jobs ?? []), ...(follows?.datasets ?? [])],
+    pause: pauseAt(pauses, job.name, start.id, now) ?? null,
+  }
+} // prettier-ignore
+
+const iso = (time: number): string => new Date(Math.round(time)).toISOString()
+
+/** What was played, from a time on, as it is told. */
+function told({ runs, busy, crowded }: Rehearsed, byJob: ReadonlyMap<string, { readonly job: Job }>, from: number) {
+  const places = new Map<number, number>()
+  const shown = runs.filter(({ ends, at }, place) => {
+    const there = Math.max(ends, at) >= from
+    if (there) places.set(place, places.size)
+    return there
+  })
+  return {
+    foreseen: shown.map(({ job: name, at, begins, ends, low, high, after, label, run, ...rest }): ForeseenRun => {
+      const job = byJob.get(name)?.job
+      return {
+        job: name,
+        ...rest,
+        label: label ?? null,
+        run: run ?? null,
+        at: iso(at),
+        begins: iso(begins),
+        ends: iso(ends),
+        low: iso(low),
+        high: iso(high),
+        after: after.flatMap((place) => places.get(place) ?? []),
+        due: job?.due === undefined ? null : iso(dueBy(job.due, at, zoneOf(job))),
+      }
+    }),
+    busy: busy.map(({ at, loads }) => ({ at: iso(at), loads })),
+    crowded: crowded.map(({ from: begins, until, waiting }) => ({ from: iso(begins), until: iso(until === Infinity ? begins : until), waiting })),
+  }
+} // prettier-ignore
+
+/** The clock that starts go by, in milliseconds since 1970. */
+export async function clockNow(engine: Engine): Promise<number> {
+  const { rows } = await engine.db.$client.query<{ now: string }>('select mattock.clock() as now')
+  return Date.parse(rows[0]!.now)
+}
+
+/** Loads that the workers that are there run at once. */
+async function capacityOf(engine: Engine): Promise<number> {
+  const { rows } = await engine.db.$client.query<{ capacity: number }>(
+    `select coalesce(sum(capacity), 0)::int as capacity from mattock.worker where beat_at > now() - interval '15 seconds' and not draining`,
+  )
+  return rows[0]!.capacity
+}

@@ -1,0 +1,188 @@
+import ICAL from 'ical.js'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { plainRoutes } from '../../contract/plain'
+import { routes } from '../../contract/routes'
+import { syncStarts } from '../../engine/scheduling/states'
+import { testServer, type TestServer } from '../../tests/support/server'
+
+let server: TestServer
+beforeAll(async () => {
+  server = await testServer()
+  await server.worker(2)
+  await server.own('delete from mattock.pause')
+  await server.own(
+    `insert into mattock.shown_clock (real, shown) values (clock_timestamp(), '2026-11-25T12:00:00Z')`,
+  )
+})
+afterAll(() => server.close())
+
+const dev = { environment: 'dev' }
+const day = { ...dev, from: '2026-11-25T00:00:00Z', until: '2026-11-26T12:00:00Z' }
+const job = (name: string, starts: string, more = '') => `mattock: job/1
+name: ${name}
+title: The ${name}
+${more}starts:
+${starts}
+parts:
+  - each: {roster: {range: {from: 1, to: 4}}, at_once: 2}
+    do:
+      - {id: write, sql: {on: warehouse, text: "select pg_sleep(0.05), {row.value}"}}
+`
+const save = async (name: string, starts: string, more = '') => {
+  await server.engineer.call(routes.saveJob, { params: { name }, body: { text: job(name, starts, more), base: 0 } })
+  await syncStarts(server.engine)
+} // prettier-ignore
+
+describe('what will begin', () => {
+  it('is foreseen from how long like runs took, with what follows and by when it is due', async () => {
+    await server.load(
+      job('night', '  - {id: two, clock: {cron: "10 2 * * *", zone: Europe/Oslo}}', 'due: "04:00"\n'),
+    )
+    await save('report', '  - {id: then, ended: {job: night}}', 'due: PT1M\n')
+    await syncStarts(server.engine)
+    const { foreseen, jobs, workers, busy, past } = await server.reader.call(routes.starts, { query: day })
+    expect(workers).toBe(2)
+    expect(jobs.map(({ job: name, zone, due }) => [name, zone, due])).toEqual([
+      ['night', 'Europe/Oslo', '04:00'],
+      ['report', 'UTC', 'PT1M'],
+    ])
+    expect(jobs[0]!.starts).toMatchObject([
+      {
+        id: 'two',
+        kind: 'clock',
+        text: 'at 02:10',
+        zone: 'Europe/Oslo',
+        next: '2026-11-26T01:10:00.000Z',
+        pause: null,
+      },
+    ])
+    expect(
+      foreseen.map(({ job: name, at, after, due }) => [name, at.slice(0, 16), after, due?.slice(0, 16)]),
+    ).toEqual([
+      ['night', '2026-11-26T01:10', [], '2026-11-26T03:00'],
+      ['report', '2026-11-26T01:10', [0], '2026-11-26T01:11'],
+    ])
+    // four loads of 50 ms, two at a time
+    const [night] = foreseen
+    const took = Date.parse(night!.ends) - Date.parse(night!.at)
+    expect(took).toBeGreaterThanOrEqual(100)
+    expect(took).toBeLessThan(3000)
+    expect(foreseen[1]!.unknown).toBe(true)
+    expect(Math.max(...busy.map(({ loads }) => loads))).toBe(2)
+    expect(past).toEqual([])
+    expect(await server.reader.call(routes.nextStarts, { query: { ...dev, hours: 24 } })).toMatchObject([
+      {
+        job: 'night',
+        at: '2026-11-26T01:10:00.000Z',
+        cause: 'at 02:10',
+        slice: null,
+        forecast: { seconds: took / 1000 },
+      },
+      { job: 'report', cause: 'when night is done', forecast: null },
+    ])
+  })
+  it('is played through with a start at another time, and other workers, and nothing is changed by that', async () => {
+    const moved = [{ job: 'night', start: 'two', given: { cron: '10 5 * * *', zone: 'Europe/Oslo' } }]
+    const played = await server.reader.call(routes.playStarts, { body: { ...day, moved, workers: 1 } })
+    expect(played.foreseen[0]!.at).toBe('2026-11-26T04:10:00.000Z')
+    expect(Math.max(...played.busy.map(({ loads }) => loads))).toBe(1)
+    expect(played.crowded).toHaveLength(1)
+    const { foreseen } = await server.reader.call(routes.starts, { query: day })
+    expect(foreseen[0]!.at).toBe('2026-11-26T01:10:00.000Z')
+  })
+  it('refuses spans and environments that cannot be', async () => {
+    expect(
+      await server.reader.fault(routes.starts, { query: { ...day, until: '2027-11-26' } }),
+    ).toMatchObject({ code: 'request', status: 400 })
+    expect(
+      await server.reader.fault(routes.starts, { query: { ...day, environment: 'devv' } }),
+    ).toMatchObject({ code: 'unknown-name' })
+    const moved = [{ job: 'night', start: 'two', given: { cron: 'whenever' } }]
+    expect(await server.reader.fault(routes.playStarts, { body: { ...day, moved } })).toMatchObject({
+      code: 'cron',
+      status: 400,
+    })
+  })
+  it('comes out as a calendar that another library reads', async () => {
+    const answer = await server.reader.fetch(`${plainRoutes.startsCalendar.path}?environment=dev`)
+    expect(answer.headers.get('content-type')).toContain('text/calendar')
+    const text = await answer.text()
+    // lines of at most 75 octets, each ended by CR LF (RFC 5545, 3.1)
+    for (const line of text.split('\r\n')) expect(Buffer.byteLength(line)).toBeLessThanOrEqual(75)
+    const events = new ICAL.Component(ICAL.parse(text) as never[])
+      .getAllSubcomponents('vevent')
+      .map((one) => new ICAL.Event(one))
+    expect(events.filter(({ summary }) => summary === 'The night')).toHaveLength(14)
+    expect(events[0]!.startDate.toJSDate().toISOString()).toBe('2026-11-26T01:10:00.000Z')
+    expect(new Set(events.map(({ uid }) => uid)).size).toBe(events.length)
+    const again = await (
+      await server.reader.fetch(`${plainRoutes.startsCalendar.path}?environment=dev`)
+    ).text()
+    expect(again.match(/^UID:.*$/gm)).toEqual(text.match(/^UID:.*$/gm))
+    expect((await server.nobody.fetch(`${plainRoutes.startsCalendar.path}?environment=dev`)).status).toBe(401)
+  })
+})
+
+describe('starts of a text', () => {
+  const preview = async (starts: string) =>
+    (await server.reader.call(routes.previewStarts, { body: { ...dev, text: job('previewed', starts) } }))
+      .starts
+  it('are said in words, with the next twenty times and the changes of the clock between them', async () => {
+    const [one] = await preview('  - {id: weekly, clock: {cron: "30 2 * * sun", zone: Europe/Oslo}}')
+    expect(one).toMatchObject({
+      text: 'at 02:30, only on Sunday',
+      zone: 'Europe/Oslo',
+      waitsFor: [],
+      unknown: [],
+      circle: null,
+    })
+    expect(one!.next).toHaveLength(20)
+    // the 29th of March 2027 is a Monday: the clock is set forward on Sunday the 28th
+    expect(one!.next.filter(({ change }) => change !== null)).toEqual([
+      { at: '2027-03-28T01:30:00.000Z', slice: null, change: 'forward' },
+    ])
+  })
+  it('that would begin each other for ever, or wait for a job that is not there, are told', async () => {
+    const [circle] = await preview('  - {id: a, ended: {job: report}}')
+    expect(circle!.circle).toBeNull()
+    await save('round', '  - {id: a, ended: {job: previewed}}')
+    expect((await preview('  - {id: a, ended: {job: round}}'))[0]!.circle).toEqual([
+      'previewed',
+      'round',
+      'previewed',
+    ])
+    expect((await preview('  - {id: a, ended: {job: nothing}}'))[0]!.unknown).toEqual(['nothing'])
+  })
+  it('of a text that cannot be read are none', async () => {
+    expect(await preview('  - {id: a, clock: {cron: "99 * * * *"}}')).toEqual([])
+  })
+})
+
+describe('pauses', () => {
+  it('are for who may run, with a reason, and are said where they hold', async () => {
+    const why = 'year’s end'
+    expect(await server.reader.fault(routes.pauseStarts, { body: { ...dev, why } })).toMatchObject({ code: 'forbidden' })
+    expect(await server.operator.fault(routes.pauseStarts, { body: { ...dev, why: ' ' } })).toMatchObject({ status: 400 })
+    expect(await server.operator.fault(routes.pauseStarts, { body: { ...dev, job: 'night', start: 'none', why } })).toMatchObject({ code: 'unknown-name' })
+    expect(await server.operator.fault(routes.pauseStarts, { body: { ...dev, until: '2026-11-25T11:00:00Z', why } })).toMatchObject({ code: 'request' })
+    const { pause } = await server.operator.call(routes.pauseStarts, { body: { ...dev, job: 'night', until: '2026-11-27T00:00:00Z', why } })
+    const { jobs, held, foreseen, pauses } = await server.reader.call(routes.starts, { query: day })
+    expect(jobs[0]!.starts[0]!.pause).toMatchObject({ id: pause, by: 'the operator', why })
+    expect(held).toEqual([{ job: 'night', start: 'two', at: '2026-11-26T01:10:00.000Z', pause }])
+    expect(foreseen).toEqual([])
+    expect(pauses).toHaveLength(1)
+    expect(await server.reader.fault(routes.endPause, { params: { id: pause } })).toMatchObject({ code: 'forbidden' })
+    await server.operator.call(routes.endPause, { params: { id: pause } })
+    expect(await server.operator.fault(routes.endPause, { params: { id: pause } })).toMatchObject({ code: 'unknown-name' })
+    expect((await server.reader.call(routes.starts, { query: day })).held).toEqual([])
+  })
+  it('decisions are listed by job and by what was decided', async () => {
+    await server.own(`insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, why, decided_at, not_before)
+      select 'dev', 'night', 'two', 'clock', n::text, '2026-11-20T01:10:00Z'::timestamptz + n * interval '1 day', case when n = 3 then 'skipped' else 'started' end, 'at 02:10', case when n = 3 then 'no' end, now(), now() from generate_series(1, 5) n`)
+    const all = await server.reader.call(routes.occasions, { query: { ...dev, limit: 2 } })
+    expect(all.total).toBe(5)
+    expect(all.occasions.map(({ at, title }) => [at.slice(0, 10), title])).toEqual([['2026-11-25', 'The night'], ['2026-11-24', 'The night']])
+    expect((await server.reader.call(routes.occasions, { query: { ...dev, state: 'skipped' } })).occasions).toMatchObject([{ why: 'no' }])
+    expect((await server.reader.call(routes.occasions, { query: { ...dev, job: 'report' } })).total).toBe(0)
+  })
+}) // prettier-ignore

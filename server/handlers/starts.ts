@@ -1,0 +1,53 @@
+import { listOccasions, openPauses, pastRuns, startLag } from '../../engine/scheduling/occasions'
+import { clockNow } from '../../engine/scheduling/outlook'
+import { endPause, pauseStarts } from '../../engine/scheduling/pauses'
+import type { Handlers } from '../handler'
+import { plannerOf } from '../planner'
+
+const hour = 3_600_000
+
+export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts' | 'occasions' | 'previewStarts' | 'pauseStarts' | 'endPause'> = {
+  starts: async (asked, { query }) => {
+    const { engine } = asked
+    const { environment, from, until } = query
+    const [outlook, past, lag] = await Promise.all([
+      plannerOf(asked, 'lookAhead', { environment, from, until }),
+      pastRuns(engine, environment, from, until),
+      startLag(engine, environment),
+    ])
+    return { ...outlook, past, lag, pauses: await openPauses(engine, environment, outlook.at) } as never
+  },
+  playStarts: async (asked, { body }) => {
+    const { jobs: _jobs, ...played } = await plannerOf(asked, 'lookAhead', body)
+    return played as never
+  },
+  nextStarts: async (asked, { query }) => {
+    const { environment, hours, limit } = query
+    const now = await clockNow(asked.engine)
+    const span = { environment, from: new Date(now).toISOString(), until: new Date(now + hours * hour).toISOString() }
+    const { foreseen, jobs } = await plannerOf(asked, 'lookAhead', span)
+    const words = new Map(jobs.flatMap(({ job, starts }) => starts.map(({ id, text }) => [`${job} ${id}`, text] as const)))
+    return foreseen
+      .filter(({ start, refused, at }) => start !== null && !refused && Date.parse(at) >= now)
+      .sort((a, b) => Date.parse(a.at) - Date.parse(b.at))
+      .slice(0, limit)
+      .map(({ job, start, at, label, ends, unknown }) => ({
+        job,
+        at,
+        cause: words.get(`${job} ${start}`) ?? start!,
+        slice: label,
+        forecast: unknown ? null : { seconds: (Date.parse(ends) - Date.parse(at)) / 1000, ends },
+      }))
+  },
+  occasions: async ({ engine }, { query }) => (await listOccasions(engine, query)) as never,
+  previewStarts: async (asked, { body }) => ({
+    starts: (await plannerOf(asked, 'previewStarts', body.text, body.environment)) as never,
+  }),
+  pauseStarts: async ({ engine, account }, { body }) => ({
+    pause: await pauseStarts(engine, { ...body, by: account.name }),
+  }),
+  endPause: async ({ engine, account }, { params }) => {
+    await endPause(engine, params.id, account.name)
+    return {}
+  },
+} // prettier-ignore

@@ -1,0 +1,321 @@
+import { ButtonBase } from '@mui/material'
+import {
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type KeyboardEvent,
+  type PointerEvent,
+  type ReactElement,
+} from 'react'
+import { useNavigate } from 'react-router'
+import { StateBox, type State } from '../../look/State'
+import { clock, lengthText, timeText } from '../../look/times'
+import type { Chosen, ForeseenRun, Outlook, OutlookStart, Played } from './answers'
+
+const left = 190
+const right = 12
+const top = 26
+const rowHeight = 34
+const barHeight = 17
+
+interface Props {
+  readonly outlook: Outlook
+  /** What the night would be with what was moved; the outlook's own where nothing was. */
+  readonly played: Played
+  readonly from: number
+  readonly until: number
+  readonly chosen: Chosen | undefined
+  readonly onChoose: (chosen: Chosen) => void
+  /** A start is let go at another time; undefined where the reader may not move any. */
+  readonly onMove: ((start: OutlookStart, job: string, at: number, to: number) => void) | undefined
+}
+
+interface Dragged {
+  readonly place: number
+  readonly from: number
+  readonly by: number
+}
+
+/** Milliseconds that a start is moved by at a time. */
+const grain = 5 * 60_000
+
+/**
+ * Every start along the hours: what ran, what will begin and how long it will likely take, what waits for what, by when
+ * it is to be done, and below how many loads run at once. Bars that go by time are moved by dragging, or Alt and an arrow.
+ */
+export function Night({ outlook, played, from, until, chosen, onChoose, onMove }: Props): ReactElement {
+  const holder = useRef<HTMLDivElement>(null)
+  const navigate = useNavigate()
+  const [width, setWidth] = useState(1000)
+  const [seen, setSeen] = useState({ first: 0, last: 40 })
+  const [dragged, setDragged] = useState<Dragged>()
+  useEffect(() => {
+    const watcher = new ResizeObserver(([entry]) => setWidth(entry!.contentRect.width))
+    watcher.observe(holder.current!)
+    return () => watcher.disconnect()
+  }, [])
+  const jobs = outlook.jobs
+  const rowOf = useMemo(() => new Map(jobs.map(({ job }, row) => [job, row])), [jobs])
+  const startsOf = useMemo(() => new Map(jobs.flatMap(({ job, starts }) => starts.map((start) => [`${job} ${start.id}`, start] as const))), [jobs])
+  const perPixel = (until - from) / Math.max(1, width - left - right)
+  const x = (time: number) => left + (Math.min(Math.max(time, from), until) - from) / perPixel
+  const y = (row: number) => top + row * rowHeight
+  const now = Date.parse(outlook.at)
+  const visible = (row: number | undefined): row is number => row !== undefined && row >= seen.first && row <= seen.last
+  const canMove = ({ job, start }: ForeseenRun) =>
+    onMove !== undefined && start !== null && ['clock', 'slice'].includes(startsOf.get(`${job} ${start}`)?.kind ?? '')
+  const move = (run: ForeseenRun, by: number) => {
+    const start = run.start === null ? undefined : startsOf.get(`${run.job} ${run.start}`)
+    if (start && by !== 0) onMove?.(start, run.job, Date.parse(run.at), Date.parse(run.at) + by)
+  }
+  const titleOf = (name: string) => jobs[rowOf.get(name) ?? -1]?.title ?? name
+  const words = (run: ForeseenRun) => {
+    const length = (Date.parse(run.ends) - Date.parse(run.at)) / 1000
+    const likely = run.unknown ? 'how long it takes is not known' : `likely done ${timeText(run.ends)}, after ${lengthText(length)}`
+    const due = run.due === null ? '' : `, due ${timeText(run.due)}`
+    return run.refused
+      ? `${titleOf(run.job)} at ${timeText(run.at)}: left out, another run of it goes on`
+      : `${titleOf(run.job)}${run.label === null ? '' : ` ${run.label}`}, ${run.run === null ? timeText(run.at) : `run ${run.run}`}: ${likely}${due}`
+  }
+  const stateOf = (run: ForeseenRun): State => (run.refused ? 'skipped' : run.run !== null ? 'running' : isLate(run) ? 'waiting' : 'ready')
+  const deadlines = useMemo(() => firstDeadlines(played.foreseen), [played])
+  const height = top + jobs.length * rowHeight + 6
+  return (
+    <div ref={holder}>
+      <div
+        style={{ overflowY: 'auto', maxHeight: 'min(56vh, 620px)' }}
+        onScroll={({ currentTarget: { scrollTop, clientHeight } }) =>
+          setSeen({ first: Math.floor(scrollTop / rowHeight) - 4, last: Math.ceil((scrollTop + clientHeight) / rowHeight) + 4 })
+        }
+      >
+        <svg width={width} height={height} role="group" aria-label="starts along the hours" style={{ display: 'block' }}>
+          <Hours from={from} until={until} x={x} height={height} />
+          {played.crowded.map(({ from: begins, until: ends, waiting }) => (
+            <g key={begins}>
+              <title>{`${waiting} loads wait for a place at a worker, ${timeText(begins)} to ${clock(ends)}`}</title>
+              <rect x={x(Date.parse(begins))} y={top - 6} width={Math.max(2, x(Date.parse(ends)) - x(Date.parse(begins)))} height={height - top} fill="var(--ochre)" opacity="0.1" />
+            </g>
+          ))}
+          {jobs.map(({ job, title, starts }, row) =>
+            visible(row) ? (
+              <g key={job} data-job={job}>
+                {chosen?.job === job && <rect x="0" y={y(row)} width={width} height={rowHeight} fill="var(--tint)" />}
+                <foreignObject x="6" y={y(row) + 6} width={left - 16} height="22">
+                  <ButtonBase
+                    title={title}
+                    onClick={() => onChoose({ job })}
+                    aria-pressed={chosen?.job === job}
+                    sx={{ display: 'block', width: '100%', textAlign: 'left', font: 'inherit' }}
+                  >
+                    <span className="cut" style={{ display: 'block' }}>
+                      {title}
+                    </span>
+                  </ButtonBase>
+                </foreignObject>
+                {starts.every(({ pause }) => pause !== null) && starts.length > 0 && (
+                  <text x={left - 10} y={y(row) + 20} textAnchor="end" fontSize="11" fill="var(--soft)">
+                    paused
+                  </text>
+                )}
+              </g>
+            ) : null,
+          )}
+          {outlook.past.map(({ run, job, state, from: begun, to, start }) => {
+            const row = rowOf.get(job)
+            if (!visible(row)) return null
+            const [begins, ends] = [Date.parse(begun), to === null ? now : Date.parse(to)]
+            const said = `${titleOf(job)}, run ${run}: ${state}, ${timeText(begun)}, ${lengthText((ends - begins) / 1000)}${start === null ? ', not by a start' : ''}`
+            return (
+              <a key={run} href={`/runs/${run}`} aria-label={said} onClick={(event) => { event.preventDefault(); void navigate(`/runs/${run}`) }}>
+                <title>{said}</title>
+                <StateBox state={state as State} x={x(begins)} y={y(row) + 8} width={Math.max(4, x(ends) - x(begins))} height={barHeight} />
+              </a>
+            )
+          })}
+          {outlook.held.map(({ job, start, at }) => {
+            const row = rowOf.get(job)
+            if (!visible(row)) return null
+            return (
+              <g key={`${job} ${start} ${at}`}>
+                <title>{`${titleOf(job)}, ${start}, ${timeText(at)}: paused`}</title>
+                <StateBox state="held" x={x(Date.parse(at))} y={y(row) + 8} width={12} height={barHeight} />
+              </g>
+            )
+          })}
+          {played.foreseen.map((run, place) => {
+            const row = rowOf.get(run.job)
+            if (!visible(row)) return null
+            return run.after.map((before) => {
+              const source = played.foreseen[before]!
+              const sourceRow = rowOf.get(source.job)
+              if (sourceRow === undefined || Date.parse(source.ends) > until) return null
+              const at = x(Date.parse(source.ends))
+              const down = sourceRow < row
+              return <path key={`${place} ${before}`} d={`M${at} ${y(sourceRow) + 8 + (down ? barHeight : 0)}V${y(row) + 8 + barHeight / 2}H${Math.max(at, x(Date.parse(run.at)))}`} fill="none" stroke="var(--grey)" />
+            })
+          })}
+          {played.foreseen.map((run, place) => {
+            const row = rowOf.get(run.job)
+            if (!visible(row) || Date.parse(run.at) > until) return null
+            const shift = dragged?.place === place ? dragged.by : 0
+            const [begins, ends] = [x(Date.parse(run.at) + shift), x(Math.max(Date.parse(run.ends), Date.parse(run.at)) + shift)]
+            const movable = canMove(run)
+            const isChosen = chosen?.job === run.job && chosen.start === run.start
+            return (
+              <g
+                key={`${run.job} ${run.start} ${run.at}`}
+                role="button"
+                tabIndex={0}
+                aria-label={`${words(run)}${movable ? '; Alt and an arrow move it' : ''}`}
+                style={{ cursor: movable ? 'ew-resize' : 'pointer' }}
+                onClick={() => (run.run === null ? onChoose({ job: run.job, start: run.start ?? undefined }) : void navigate(`/runs/${run.run}`))}
+                onPointerDown={(event: PointerEvent<SVGGElement>) => {
+                  if (!movable || event.button !== 0) return
+                  event.currentTarget.setPointerCapture(event.pointerId)
+                  setDragged({ place, from: event.clientX, by: 0 })
+                }}
+                onPointerMove={({ clientX }: PointerEvent) => {
+                  if (dragged?.place === place) setDragged({ ...dragged, by: Math.round(((clientX - dragged.from) * perPixel) / grain) * grain })
+                }}
+                onPointerUp={() => {
+                  if (dragged?.place === place) move(run, dragged.by)
+                  setDragged(undefined)
+                }}
+                onPointerCancel={() => setDragged(undefined)}
+                onKeyDown={(event: KeyboardEvent) => {
+                  const by = { ArrowLeft: -grain, ArrowRight: grain }[event.key]
+                  if (event.key === 'Enter') onChoose({ job: run.job, start: run.start ?? undefined })
+                  else if (by !== undefined && event.altKey && movable) move(run, by)
+                  else return
+                  event.preventDefault()
+                }}
+              >
+                <title>{words(run)}</title>
+                {/* what is thin is caught all the same */}
+                <rect x={begins - 3} y={y(row) + 4} width={Math.max(12, ends - begins + 6)} height={rowHeight - 8} fill="transparent" />
+                <StateBox state={stateOf(run)} x={begins} y={y(row) + 8} width={Math.max(5, ends - begins)} height={barHeight} />
+                {isChosen && <path d={`M${begins} ${y(row) + 8 + barHeight + 3}H${Math.max(begins + 5, ends)}`} stroke="var(--spruce)" strokeWidth="2" />}
+                {shift !== 0 && (
+                  <text x={begins} y={y(row) + 4} fontSize="11" fill="var(--ink)">
+                    {clock(new Date(Date.parse(run.at) + shift).toISOString())}
+                  </text>
+                )}
+              </g>
+            )
+          })}
+          {deadlines.map((run) => {
+            const row = rowOf.get(run.job)
+            const due = Date.parse(run.due!)
+            if (!visible(row) || due > until || due < from) return null
+            const late = isLate(run)
+            const said = run.unknown ? `due ${clock(run.due!)}` : `due ${clock(run.due!)}, likely ${clock(run.ends)}`
+            // where there is no room behind it, it stands before
+            const before = x(due) > width - 170
+            return (
+              <g key={run.job}>
+                <title>{said}</title>
+                <path d={`M${x(due)} ${y(row) + 3}V${y(row) + rowHeight - 3}`} stroke="var(--rust)" strokeWidth="2" />
+                {until - from < 2 * 86_400_000 && (
+                <text x={x(due) + (before ? -6 : 6)} y={y(row) + 21} textAnchor={before ? 'end' : 'start'} fontSize="11.5" fill={late ? 'var(--rust)' : 'var(--soft)'} fontWeight={late ? 700 : 400}>
+                  {said}
+                </text>
+                )}
+              </g>
+            )
+          })}
+          {now > from && now < until && <path d={`M${x(now)} ${top - 8}V${height}`} stroke="var(--ink)" strokeWidth="1.4" />}
+        </svg>
+      </div>
+      <Busy played={played} from={from} until={until} x={x} width={width} now={now} />
+    </div>
+  )
+} // prettier-ignore
+
+/** Will it likely be done only after it is due? */
+export const isLate = ({ due, ends, unknown }: ForeseenRun): boolean =>
+  due !== null && !unknown && Date.parse(ends) > Date.parse(due)
+
+/** Of each job the first run that is due, and any that will be late. */
+function firstDeadlines(foreseen: readonly ForeseenRun[]): ForeseenRun[] {
+  const first = new Map<string, ForeseenRun>()
+  for (const run of foreseen)
+    if (run.due !== null && !run.refused && (!first.has(run.job) || (isLate(run) && !isLate(first.get(run.job)!))))
+      first.set(run.job, run)
+  return [...first.values()]
+} // prettier-ignore
+
+/** Lines of the hours, or of the days. */
+function Hours({ from, until, x, height }: { from: number; until: number; x: (time: number) => number; height: number }): ReactElement {
+  const hours = (until - from) / 3_600_000
+  const days = hours > 30
+  const ticks: number[] = []
+  const first = new Date(from)
+  first.setMinutes(0, 0, 0)
+  if (days) first.setHours(0)
+  for (const at = first; at.getTime() <= until; days ? at.setDate(at.getDate() + 1) : at.setHours(at.getHours() + 1))
+    if (at.getTime() >= from) ticks.push(at.getTime())
+  const said = (time: number) => {
+    const at = new Date(time)
+    return days ? at.toLocaleDateString('en-GB', { weekday: 'short', day: 'numeric' }) : at.getHours() % 2 === 0 ? clock(at.toISOString()) : ''
+  }
+  return (
+    <>
+      {ticks.map((time) => (
+        <g key={time}>
+          <text x={x(time)} y="12" textAnchor={time === from ? 'start' : time === until ? 'end' : 'middle'} fontSize="11" fill="var(--soft)">
+            {said(time)}
+          </text>
+          <path d={`M${x(time)} 18V${height}`} stroke="var(--faint)" />
+        </g>
+      ))}
+    </>
+  )
+} // prettier-ignore
+
+/** Loads that run at once, against what the workers can. */
+function Busy({ played, from, until, x, width, now }: { played: Played; from: number; until: number; x: (time: number) => number; width: number; now: number }): ReactElement {
+  const most = Math.max(played.workers, ...played.busy.map(({ loads }) => loads), 1)
+  const tall = 46
+  const base = tall + 14
+  const y = (loads: number) => base - (loads / most) * tall
+  const steps = useMemo(() => thinned(played.busy, from, until, Math.max(200, width)), [played.busy, from, until, width])
+  let path = `M${x(Math.max(from, now))} ${base}`
+  for (const { at, loads } of steps) path += `H${x(at)}V${y(loads)}`
+  path += `H${x(until)}V${base}`
+  return (
+    <svg width={width} height={base + 4} role="img" aria-label={`loads at once, at most ${most} of ${played.workers} places`} style={{ display: 'block', marginTop: 8 }}>
+      <text x="6" y={base - tall / 2 + 4} fontSize="13" fill="var(--ink)">
+        loads at once
+      </text>
+      <path d={path} fill="var(--tint)" stroke="var(--spruce)" strokeWidth="1.2" />
+      <path d={`M${left} ${base + 0.5}H${width - right}`} stroke="var(--ink)" />
+      <path d={`M${left} ${y(played.workers)}H${width - right}`} stroke="var(--rust)" strokeDasharray="4 3" />
+      <text x={width - right - 2} y={y(played.workers) - 3} textAnchor="end" fontSize="11" fill="var(--rust)">
+        {played.workers === 0 ? 'no worker is there' : `${played.workers}, the workers`}
+      </text>
+    </svg>
+  )
+} // prettier-ignore
+
+/** Of many steps within a pixel, the highest. */
+function thinned(busy: Played['busy'], from: number, until: number, pixels: number): { at: number; loads: number }[] {
+  const grain = (until - from) / pixels
+  const steps: { at: number; loads: number; last: number }[] = []
+  for (const { at: text, loads } of busy) {
+    const at = Date.parse(text)
+    if (at > until) break
+    const before = steps.at(-1)
+    if (before && at - before.at < grain) {
+      before.loads = Math.max(before.loads, loads)
+      before.last = loads
+    } else {
+      // what the stretch before ended with goes on
+      if (before && before.last !== before.loads) steps.push({ at: before.at + grain, loads: before.last, last: before.last })
+      steps.push({ at: Math.max(from, at), loads, last: loads })
+    }
+  }
+  const end = steps.at(-1)
+  if (end && end.last !== end.loads) steps.push({ at: end.at + grain, loads: end.last, last: end.last })
+  return steps
+} // prettier-ignore
