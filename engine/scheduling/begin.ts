@@ -5,10 +5,11 @@ import type { Engine } from '../context/engine'
 import { makePlan } from '../planning/plan'
 import { startRun } from '../running/runs'
 
-/** Milliseconds for which whoever begins a run has its time to itself; it is made longer while they are at it. */
-const lease = 30_000
 /** After so many tries, some hours, a time that cannot be begun is given up. */
 const mostTries = 30
+
+/** Milliseconds for which whoever begins a run has its time to themselves; it is made longer while they are at it. */
+const leaseOf = ({ limits: { silence } }: Engine): number => silence
 
 interface Due {
   readonly id: number
@@ -25,6 +26,7 @@ interface Due {
 
 /** Takes up times that are due, so that no other server does; at most `count`. */
 export async function takeDue(engine: Engine, count: number): Promise<Due[]> {
+  const lease = leaseOf(engine)
   const { rows } = await engine.db.$client.query<Due>(
     `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $2), tries = tries + 1
      where id in (select id from mattock.occasion where state = 'due' and not_before <= clock_timestamp() order by not_before, id limit $1 for update skip locked)
@@ -40,6 +42,7 @@ export async function takeDue(engine: Engine, count: number): Promise<Due[]> {
  */
 export async function beginDue(engine: Engine, due: Due): Promise<void> {
   const { id } = due
+  const lease = leaseOf(engine)
   const renew = setInterval(() => {
     const longer = engine.db.$client.query(
       `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $2) where id = $1 and state = 'due'`,
