@@ -1,4 +1,4 @@
-// Runs benchmarks: node bench/run.mjs plan | transfer | survey | files | catalog (several at once may be named)
+// Runs benchmarks: node bench/run.mjs plan | transfer | survey | files | catalog | starts (several at once may be named)
 import { build } from 'esbuild'
 import { spawnSync } from 'node:child_process'
 

@@ -22,8 +22,21 @@ const fields = [
   { what: 'day of the week', least: 0, most: 7, names: names[1]! },
 ]
 
+/** What was found of expressions: a schedule asks for the same few again and again. */
+const faults = new Map<string, string | undefined>()
+const walks = new Map<string, Cron>()
+const mostKept = 5000
+
 /** What is wrong with an expression, in words; undefined where nothing is. */
 export function cronFault(expression: string): string | undefined {
+  if (faults.has(expression)) return faults.get(expression)
+  const fault = findFault(expression)
+  if (faults.size >= mostKept) faults.clear()
+  faults.set(expression, fault)
+  return fault
+}
+
+function findFault(expression: string): string | undefined {
   const parts = expression.trim().split(/\s+/)
   if (parts.length !== 5 || parts[0] === '')
     return `"${expression}" has ${parts[0] === '' ? 0 : parts.length} fields; it takes five: minute, hour, day of the month, month, day of the week`
@@ -56,9 +69,7 @@ const valueOf = (text: string, known: readonly string[], least: number): number 
  * where both are restricted; both, where one begins with a star (crontab(5)).
  */
 function walk(expression: string, after: number): { next(): number | undefined } {
-  const parts = expression.trim().split(/\s+/)
-  const starred = parts[2]!.startsWith('*') || parts[4]!.startsWith('*')
-  const cron = new Cron(expression.trim(), { utcOffset: 0, domAndDow: starred, mode: '5-part' })
+  const cron = walks.get(expression) ?? read(expression)
   let at = new Date(after)
   return {
     next: () => {
@@ -86,17 +97,26 @@ export function cronTimes({ expression, zone }: CronRule, after: number, until: 
   // times around a change of the clock come out of order: some more are looked at on both sides
   const around = clock.changes ? margin : 0
   const times = walk(expression, clock.wall(after) - around)
-  const last = clock.wall(until) + around
+  let last = clock.wall(until) + around
   for (let wall = times.next(); wall !== undefined && wall <= last; wall = times.next()) {
     const instants = clock.instants(wall)
     for (const instant of everyHour ? instants : instants.slice(0, 1))
       if (instant > after && instant <= until) found.add(instant)
-    if (found.size >= limit + (clock.changes ? 200 : 0)) break
+    if (found.size >= limit) last = Math.min(last, wall + around)
   }
   return [...found].sort((one, other) => one - other).slice(0, limit)
 } // prettier-ignore
 
 const margin = 3 * 3_600_000
+
+function read(expression: string): Cron {
+  const parts = expression.trim().split(/\s+/)
+  const starred = parts[2]!.startsWith('*') || parts[4]!.startsWith('*')
+  const cron = new Cron(expression.trim(), { utcOffset: 0, domAndDow: starred, mode: '5-part' })
+  if (walks.size >= mostKept) walks.clear()
+  walks.set(expression, cron)
+  return cron
+}
 
 /** The clock of a zone over a span: without a change of it in there, it is counted by one addition. */
 function wallClock(zone: string, after: number, until: number) {
@@ -117,15 +137,34 @@ function wallClock(zone: string, after: number, until: number) {
   }
 }
 
+/** A stretch in which a zone's clock is not changed, milliseconds since 1970. */
+interface Steady {
+  readonly from: number
+  readonly until: number
+  /** Milliseconds that the clock is ahead of UTC. */
+  readonly offset: number
+}
+
+/** Stretches that were looked up, by zone: asking for a change takes a hundred times as long as a start does. */
+const steady = new Map<string, Steady[]>()
+
+function steadyAt(zone: string, time: number): Steady {
+  let known = steady.get(zone)
+  const found = known?.find(({ from, until }) => from <= time && time < until)
+  if (found) return found
+  const at = Temporal.Instant.fromEpochMilliseconds(Math.floor(time)).toZonedDateTimeISO(zone)
+  const next = at.getTimeZoneTransition('next')?.epochMilliseconds ?? Infinity
+  const made = { from: Math.floor(time), until: next, offset: at.offsetNanoseconds / 1e6 }
+  if (!known || known.length >= 50) steady.set(zone, (known = []))
+  known.unshift(made)
+  return made
+}
+
 /** Milliseconds that a zone's clock is ahead of UTC. */
-const offset = (zone: string, time: number): number =>
-  Temporal.Instant.fromEpochMilliseconds(time).toZonedDateTimeISO(zone).offsetNanoseconds / 1e6
+const offset = (zone: string, time: number): number => steadyAt(zone, time).offset
 
 /** When the clock of a zone is changed next; Infinity where it never is. */
-export function nextChange(zone: string, after: number): number {
-  const change = Temporal.Instant.fromEpochMilliseconds(after).toZonedDateTimeISO(zone).getTimeZoneTransition('next') // prettier-ignore
-  return change?.epochMilliseconds ?? Infinity
-}
+export const nextChange = (zone: string, after: number): number => steadyAt(zone, after).until
 
 /** An expression in words: `at 05:30, Monday through Friday`; itself where it cannot be read. */
 export function cronWords(expression: string): string {

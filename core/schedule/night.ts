@@ -73,8 +73,7 @@ export interface Rehearsed {
 }
 
 /** Draws that are worth their time. */
-const drawsFor = (loads: number): number =>
-  Math.max(3, Math.min(21, Math.floor(200_000 / Math.max(1, loads))))
+const drawsFor = (loads: number): number => Math.max(3, Math.min(21, Math.floor(60_000 / Math.max(1, loads))))
 
 /**
  * Plays a night through: each start at its time, each load with a length drawn from those of like loads (a bootstrap
@@ -85,7 +84,8 @@ export function rehearse(night: Night): Rehearsed {
   const loads = night.jobs.reduce((sum, job) => sum + job.times.length * job.parts.reduce((all, { loads: own }) => all + own, 0), 0) // prettier-ignore
   const draws = drawsFor(loads)
   const random = randomStream(loads + 1)
-  const played = Array.from({ length: draws }, () => playNight(night, random))
+  const followers = followersOf(night.jobs)
+  const played = Array.from({ length: draws }, () => playNight(night, followers, random))
   // the draw whose end is the middle one tells the order; ends are those of all draws
   const [first] = played
   const middle = [...played].sort((a, b) => total(a) - total(b))[draws >> 1] ?? first!
@@ -111,6 +111,32 @@ const total = ({ runs }: { readonly runs: readonly { ends: number }[] }): number
 
 const mostRuns = 50_000
 
+/** A start that waits for a job: for its end, or for what it writes. */
+interface Follower {
+  readonly job: NightJob
+  readonly start: string
+  /** How many datasets must come before it begins; 0 where this one is enough. */
+  readonly waitsForAll: number
+  /** Those of them that the job writes. */
+  readonly came: readonly string[]
+}
+
+/** For each job what waits for it. */
+function followersOf(jobs: readonly NightJob[]): Map<string, Follower[]> {
+  const found = new Map<string, Follower[]>()
+  const add = (name: string, follower: Follower) => void (found.get(name)?.push(follower) ?? found.set(name, [follower]))
+  const writers = new Map<string, string[]>()
+  for (const { job, writes } of jobs)
+    for (const dataset of writes) writers.set(dataset, [...(writers.get(dataset) ?? []), job])
+  for (const job of jobs) for (const { start, jobs: after, datasets, all } of job.follows) {
+    for (const name of after ?? []) add(name, { job, start, waitsForAll: 0, came: [] })
+    const came = new Map<string, string[]>()
+    for (const dataset of new Set(datasets)) for (const writer of writers.get(dataset) ?? []) came.set(writer, [...(came.get(writer) ?? []), dataset])
+    for (const [writer, written] of came) add(writer, { job, start, waitsForAll: all ? new Set(datasets).size : 0, came: written })
+  }
+  return found
+} // prettier-ignore
+
 interface Going {
   readonly place: number
   readonly job: NightJob
@@ -126,7 +152,7 @@ interface PlayedRun extends Omit<Foreseen, 'low' | 'high'> {
 
 type Changing<T> = { -readonly [K in keyof T]: T[K] }
 
-function playNight({ from, until, jobs, running, workers }: Night, random: () => number) {
+function playNight({ from, until, jobs, running, workers }: Night, followers: ReadonlyMap<string, readonly Follower[]>, random: () => number) {
   const byName = new Map(jobs.map((job) => [job.job, job]))
   const runs: Changing<PlayedRun>[] = []
   const going = new Map<string, Going[]>()
@@ -208,20 +234,17 @@ function playNight({ from, until, jobs, running, workers }: Night, random: () =>
       queued.set(run.job, rest)
       begin(next)
     }
-    for (const job of jobs) for (const { start, jobs: after, datasets, all } of job.follows) {
-      if (after?.includes(run.job)) events.add(now, () => come(job, start, undefined, [one.place]))
-      const came = datasets?.filter((dataset) => one.job.writes.includes(dataset)) ?? []
-      if (came.length === 0) continue
-      if (!all) events.add(now, () => come(job, start, undefined, [one.place]))
+    for (const { job, start, waitsForAll, came } of followers.get(run.job) ?? []) {
+      if (!waitsForAll) events.add(now, () => come(job, start, undefined, [one.place]))
       else {
         const key = `${job.job} ${start}`
         const there = seen.get(key) ?? new Map<string, number>()
         for (const dataset of came) there.set(dataset, one.place)
         seen.set(key, there)
-        if (there.size < new Set(datasets).size) continue
+        if (there.size < waitsForAll) continue
         seen.delete(key)
         const after = [...new Set(there.values())]
-          events.add(now, () => come(job, start, undefined, after))
+        events.add(now, () => come(job, start, undefined, after))
       }
     }
   }

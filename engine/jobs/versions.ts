@@ -50,7 +50,7 @@ export async function isSaved(engine: Engine, text: string): Promise<boolean> {
 
 /** Documents by their text, the last ones asked for: a version never changes, so each is parsed once. */
 const parsed = new Map<string, Job>()
-const parsedKept = 500
+const parsedKept = 5000
 
 /** The document of a saved version; it was checked when it was saved. */
 export function documentOf({ text }: Pick<JobVersion, 'text'>): Job {

@@ -94,16 +94,24 @@ const field = (value: string | number | null): string =>
 const line = (...values: (string | number | null)[]): string => `${values.map(field).join('\t')}\n`
 
 async function copy(client: pg.ClientBase, into: string, lines: Iterable<string>): Promise<void> {
-  const stream = client.query(copyFrom(`copy mattock.${into} from stdin`))
-  const done = once(stream, 'finish')
-  done.catch(() => {})
+  let opened: { stream: ReturnType<typeof copyFrom>; done: Promise<unknown> } | undefined
+  // nothing is asked of the store where there is nothing to write
+  const open = () => {
+    const stream = client.query(copyFrom(`copy mattock.${into} from stdin`))
+    const done = once(stream, 'finish')
+    done.catch(() => {})
+    return { stream, done }
+  }
   let text = ''
   for (const one of lines) {
     text += one
     if (text.length < 65_536) continue
+    const { stream, done } = (opened ??= open())
     if (!stream.write(text)) await Promise.race([once(stream, 'drain'), done])
     text = ''
   }
+  if (text === '' && !opened) return
+  const { stream, done } = (opened ??= open())
   stream.end(text)
   await done
 }

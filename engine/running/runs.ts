@@ -202,7 +202,8 @@ async function insertRun(
     await client.query(`select pg_advisory_xact_lock(hashtext('mattock.start'), $1)`, [plan.id])
     const pressed = await runPressed(client, plan.id, ask.press)
     if (pressed !== undefined) return pressed
-    if (!ask.again) await refuseTwice(client, plan.id, rerunOf, which, values)
+    // a plan that was made for a start is nobody else's
+    if (!ask.again && ask.occasion === undefined) await refuseTwice(client, plan.id, rerunOf, which, values)
     await client.query('select mattock.lock_dispatch()')
     const called = ask.calledBy && (await calledRun(client, ask.calledBy))
     if (called) return called.id

@@ -97,9 +97,22 @@ async function planFor(engine: Engine, { environment, job, start, from, to, para
     ...(from !== null && to !== null ? { span: `${from}/${to}` } : {}),
     ...(shift === 0 ? {} : { now: new Date(Date.now() + shift).toISOString() }),
   }
-  const { id } = await (engine.planApart?.(`start of ${job}`, ask) ?? makePlan(engine, ask))
+  const apart = (await wasSmall(engine, job, environment)) ? undefined : engine.planApart
+  const { id } = await (apart?.(`start of ${job}`, ask) ?? makePlan(engine, ask))
   return id
 } // prettier-ignore
+
+/** Loads of a plan that is made in some milliseconds: handing it to a planner would take longer. */
+const small = 300
+
+/** Had the newest plan of a job few loads? One that never was planned may have many. */
+async function wasSmall(engine: Engine, job: string, environment: string): Promise<boolean> {
+  const { rows } = await engine.db.$client.query<{ loads: number }>(
+    'select loads from mattock.plan where job = $1 and environment = $2 order by id desc limit 1',
+    [job, environment],
+  )
+  return rows[0] !== undefined && rows[0].loads <= small
+}
 
 /** Milliseconds that the clock of starts stands apart from the real one: 0 but in a demo that goes quicker. */
 export async function clockShift(engine: Engine): Promise<number> {

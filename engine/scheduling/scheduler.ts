@@ -17,7 +17,7 @@ export interface SchedulerOptions {
  * is away it goes on when it is back.
  * @returns ends it, what it is at included
  */
-export function startScheduler(engine: Engine, { atOnce = 3, look = 400 }: SchedulerOptions = {}): () => Promise<void> {
+export function startScheduler(engine: Engine, { atOnce = 6, look = 400 }: SchedulerOptions = {}): () => Promise<void> {
   let stopped = false
   let wake = () => {}
   let seen = ''
