@@ -437,11 +437,12 @@ export const morningSchema = z.object({
   rejected: z.number(),
   decisions: z.array(
     z.object({
-      kind: z.enum(['failed', 'unbalanced', 'connection', 'not-run', 'drift']),
+      kind: z.enum(['failed', 'unbalanced', 'connection', 'not-run', 'drift', 'not-begun', 'late']),
       title: z.string(),
       text: z.string(),
       count: z.number(),
       run: z.number().nullable(),
+      plan: z.number().nullable().optional().describe('the plan that says why it could not begin'),
       job: z.string().nullable(),
       connection: z.string().nullable(),
       latest: z.string(),
@@ -462,6 +463,18 @@ export const morningSchema = z.object({
           loads: z.number(),
         }),
       ),
+      foreseen: z
+        .array(
+          z.object({
+            at: z.string().describe('when its start comes (ISO 8601)'),
+            ends: z.string().describe('when it will likely be done'),
+            due: z.string().nullable(),
+            late: z.boolean().describe('it will likely be done only after it is due'),
+            unknown: z.boolean().describe('nothing is known of how long it takes'),
+          }),
+        )
+        .describe('runs that will begin by themselves'),
     }),
   ),
+  until: z.string().describe('up to when it looks ahead (ISO 8601)'),
 })

@@ -11,3 +11,7 @@ export function dueBy(due: string, began: number, zone: string): number {
   const day = Temporal.ZonedDateTime.compare(today, at) > 0 ? today : at.toPlainDate().add({ days: 1 }).toZonedDateTime({ timeZone: zone, plainTime: due }) // prettier-ignore
   return day.epochMilliseconds
 }
+
+/** Will a run likely be done only after it is due? Times are ISO 8601 instants. */
+export const isLate = ({ due, ends, unknown, refused }: { readonly due: string | null; readonly ends: string; readonly unknown: boolean; readonly refused: boolean }): boolean =>
+  due !== null && !unknown && !refused && Date.parse(ends) > Date.parse(due) // prettier-ignore

@@ -170,4 +170,26 @@ describe('what is kept', () => {
     )
       await new Promise((resolve) => setTimeout(resolve, 50))
   })
+
+  it('tells of starts that could not begin, until one of them does, and of runs that will be late', async () => {
+    await server.own(
+      `insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, why, decided_at, not_before)
+       select 'dev', 'fine', 'night', 'clock', n::text, now() - n * interval '1 hour', 'failed', 'at 02:10', '1 finding stops the run: no file', now(), now() from generate_series(1, 3) n`,
+    )
+    const one = (await morning()).decisions.find(({ kind }) => kind === 'not-begun')
+    expect(one).toMatchObject({ title: 'fine could not begin, 3 times', text: '1 finding stops the run: no file', job: 'fine' })
+    await server.own(
+      `insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, decided_at, not_before) values ('dev', 'fine', 'night', 'clock', 'later', now(), 'started', 'at 02:10', now(), now())`,
+    )
+    expect((await morning()).decisions.filter(({ kind }) => kind === 'not-begun')).toEqual([])
+    // a run that takes longer than it may: its job has ended once, after 90 minutes
+    await server.own(`delete from mattock.pause`)
+    const soon = new Date(Date.now() + 2 * 3_600_000)
+    const slow = job('slow', 'a', `due: PT1H\nstarts: [{id: soon, clock: {cron: '${soon.getUTCMinutes()} ${soon.getUTCHours()} * * *'}}]\n`)
+    const run = await server.load(slow)
+    await server.own(`update mattock.load set started_at = ended_at - interval '90 minutes' where run_id = $1`, [run])
+    const sheet = await morning()
+    expect(sheet.decisions.find(({ kind }) => kind === 'late')).toMatchObject({ title: 'slow will likely be late by 30 min', text: expect.stringContaining('would not change that') })
+    expect(sheet.jobs.find((each) => each.job === 'slow')!.foreseen).toMatchObject([{ late: true, unknown: false }])
+  }) // prettier-ignore
 })

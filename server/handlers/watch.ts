@@ -3,9 +3,14 @@ import type { Handlers } from '../handler'
 import { briefRuns, secondsLeft } from './runs'
 import { documentOf, newestVersions } from '../../engine/jobs/versions'
 import { changeText, type SchemaChange } from '../../core/catalog/compare'
-import { newestClosed } from '../../core/slice/slices'
+import { newestDue } from '../../core/schedule/takes'
+import { isLate } from '../../core/schedule/due'
+import { lateRuns, startsNotBegun } from '../../engine/scheduling/trouble'
+import { plannerOf } from '../planner'
 
 const hour = 3_600_000
+/** How far the morning sheet looks ahead. */
+const ahead = 12 * hour
 
 /** Failed loads of the last three days that no later run has done, grouped by job and cause. */
 async function openFailures(engine: Engine, environment: string, since: string) {
@@ -63,8 +68,16 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
       background: options.background(),
     }
   },
-  morning: async ({ engine }, { query }) => {
+  morning: async (asked, { query }) => {
+    const { engine } = asked
     const at = new Date()
+    const until = new Date(at.getTime() + ahead).toISOString()
+    const span = { environment: query.environment, from: at.toISOString(), until }
+    const outlook = await plannerOf(asked, 'lookAhead', span)
+    const other = outlook.foreseen.some(isLate)
+      ? await plannerOf(asked, 'lookAhead', { ...span, workers: Math.max(1, outlook.workers) * 2 })
+      : undefined
+    const titles = new Map(outlook.jobs.map(({ job, title }) => [job, title]))
     const since = new Date(at.getTime() - 18 * hour).toISOString()
     const runs = await briefRuns(
       engine,
@@ -101,6 +114,31 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
           connection: null,
           latest: startedAt ?? createdAt,
         })),
+      ...(await startsNotBegun(engine, query.environment)).map(
+        ({ job, title, at: due, why, plan, count }) => ({
+          kind: 'not-begun' as const,
+          title: `${title} could not begin${count > 1 ? `, ${count} times` : ''}`,
+          text: why,
+          count,
+          run: null,
+          plan,
+          job,
+          connection: null,
+          latest: due,
+        }),
+      ),
+      ...lateRuns(outlook, other).map(({ run, by, kept }) => ({
+        kind: 'late' as const,
+        title: `${titles.get(run.job) ?? run.job} will likely be late by ${by}`,
+        text:
+          kept ??
+          `more places at workers would not change that: it begins ${run.after.length > 0 ? 'when what it waits for is done' : 'at its time'}, and takes as long as it usually does`,
+        count: 1,
+        run: run.run,
+        job: run.job,
+        connection: null,
+        latest: run.due!,
+      })),
       ...(await notRun(engine, query.environment, at)),
       ...(await drift(engine, query.environment)),
     ]
@@ -116,9 +154,20 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
       failed: sum('failed'),
       rejected: runs.reduce((total, { counts }) => total + counts.rejected, 0),
       decisions,
+      until,
       jobs: [...jobs.values()].map(({ job, title, runs: list }) => ({
         job,
         title,
+        foreseen: outlook.foreseen
+          .filter((run) => run.job === job && run.run === null && !run.refused)
+          .slice(0, 200)
+          .map((run) => ({
+            at: run.at,
+            ends: run.ends,
+            due: run.due,
+            late: isLate(run),
+            unknown: run.unknown,
+          })),
         runs: list.map((run) => ({
           id: run.id,
           state: run.state,
@@ -137,7 +186,7 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning'> = {
 async function notRun(engine: Engine, environment: string, at: Date) {
   const closed = (await newestVersions(engine)).flatMap((version) => {
     const job = documentOf(version)
-    const slice = job.slices ? newestClosed(job.slices, at.toISOString()) : undefined
+    const slice = newestDue(job, at.getTime())
     return slice ? [{ job, slice }] : []
   })
   const { rows } = await engine.db.$client.query<{ job: string }>(

@@ -25,7 +25,8 @@ export function useFreshRuns(): void {
         due = undefined
         void mutate(
           (key) =>
-            typeof key === 'string' && /^\/api\/(now|morning|starts|runs|tries|kept|jobs\/[^/]+\/tries)/.test(key),
+            typeof key === 'string' &&
+            /^\/api\/(now|morning|starts|runs|tries|kept|jobs\/[^/]+\/tries)/.test(key),
         )
       }, 400)
     }

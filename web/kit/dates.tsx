@@ -63,7 +63,11 @@ export function TimeInput({
         format={`${dayFormat} HH:mm`}
         value={value === '' ? null : dayjs(value)}
         onChange={(next) => onChange(text(next, 'YYYY-MM-DDTHH:mm'))}
-        slotProps={{ textField: { size: 'small', sx: { width } }, field: { clearable: true } }}
+        slotProps={{
+          // without a value its format stands in it
+          textField: { size: 'small', sx: { width }, slotProps: { inputLabel: { shrink: true } } },
+          field: { clearable: true },
+        }}
       />
     </Dates>
   )

@@ -1,7 +1,9 @@
 import type { z } from 'zod'
-import type { Takes } from '../../schedule/takes'
 import type { Slice } from '../../slice/slices'
 import type { SliceSpec } from '../../slice/spec'
+
+/** What a start takes that is not the start of one slice. */
+export type Takes = 'new' | 'newest' | 'either'
 
 /** What of a job its starts look at. */
 export interface Sliced {

@@ -19,7 +19,7 @@ export const refreshed = defineStart({
     .describe('when a job that writes them is done'),
   fresh: {},
   text: ({ wait_for, of }) =>
-    `when ${of === undefined ? `${wait_for} that it reads` : of.length === 1 ? of[0]! : `${wait_for} of ${of.join(', ')}`} ${of?.length === 1 || wait_for === 'any' ? 'was' : 'were'} refreshed`,
+    `when ${of === undefined ? `${wait_for} that it reads` : of.length === 1 ? of[0]! : `${wait_for} of ${of.length} datasets`} ${of?.length === 1 || wait_for === 'any' ? 'was' : 'were'} refreshed`,
   concerns: ({ wait_for, of }, happened, reads) => {
     const wanted = of ?? reads
     const came = wanted.filter((dataset) => happened.refreshed.includes(dataset))

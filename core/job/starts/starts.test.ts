@@ -19,7 +19,7 @@ describe('starts in a document', () => {
     ['{id: a, ended: {job: other, as: failed}}', '', 'when other failed or was stopped'],
     ['{id: a, refreshed: {}}', '', 'when all that it reads were refreshed'],
     ['{id: a, refreshed: {of: [w.raw.flow]}}', '', 'when w.raw.flow was refreshed'],
-    ['{id: a, refreshed: {wait_for: any, of: [w.a, w.b]}}', '', 'when any of w.a, w.b was refreshed'],
+    ['{id: a, refreshed: {wait_for: any, of: [w.a, w.b]}}', '', 'when any of 2 datasets was refreshed'],
   ])('%s is said in words', (text, more, words) => {
     const { job } = read(`  - ${text}`, more)
     expect(startText(job!.starts[0]!, job!).replace('each hour', 'every hour')).toBe(words)

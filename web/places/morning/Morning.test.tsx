@@ -14,6 +14,7 @@ const sheet = (more: Partial<Sheet> = {}): Sheet => ({
   rejected: 1,
   decisions: [],
   jobs: [],
+  until: '2026-11-24T17:00:00.000Z',
   ...more,
 })
 const decision = (more: Partial<Sheet['decisions'][number]>): Sheet['decisions'][number] => ({
@@ -99,10 +100,11 @@ describe('the morning sheet', () => {
 
   it('draws a line for each job, each run in words for who cannot see it', async () => {
     const jobs = [
-      { job: 'rain-gauges', title: 'Rain gauges', runs: [] },
+      { job: 'rain-gauges', title: 'Rain gauges', runs: [], foreseen: [{ at: '2026-11-24T06:00:00.000Z', ends: '2026-11-24T06:40:00.000Z', due: '2026-11-24T06:30:00.000Z', late: true, unknown: false }] },
       {
         job: 'gauge-readings',
         title: 'Gauge readings',
+        foreseen: [],
         runs: [
           { id: 5, state: 'done' as const, from: '2026-11-24T03:00:00.000Z', to: '2026-11-24T03:02:00.000Z', rows: 4000, failed: 0, loads: 40 },
           { id: 6, state: 'running' as const, from: '2026-11-24T04:00:00.000Z', to: null, rows: 0, failed: 0, loads: 40 },
@@ -114,6 +116,10 @@ describe('the morning sheet', () => {
       /Gauge readings, run 5: done, .*, 2 min, 40 loads, 4,000 rows written/,
     )
     expect(done.getAttribute('href')).toBe('/runs/5')
+    const late = screen.getByLabelText(
+      /Rain gauges, 24 Nov 0\d:00: likely done 24 Nov 0\d:40, due 24 Nov 0\d:30/,
+    )
+    expect(late.getAttribute('href')).toBe('/starts')
     expect(screen.getByLabelText(/Gauge readings, run 6: running, .*, running, 40 loads/)).toBeTruthy()
   })
 

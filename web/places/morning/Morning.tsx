@@ -56,7 +56,7 @@ function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
                 <TableCell style={{ width: 30 }}>
                   <StateMark
                     state={
-                      decision.kind === 'failed'
+                      decision.kind === 'failed' || decision.kind === 'not-begun'
                         ? 'failed'
                         : decision.kind === 'unbalanced'
                           ? 'held'
@@ -84,7 +84,17 @@ function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
                         See {decision.count === 1 ? 'it' : `the ${numberText(decision.count)}`}
                       </Button>
                     )}
-                    {decision.kind === 'not-run' && (
+                    {decision.plan != null && (
+                      <Button component={Link} to={`/plans/${decision.plan}`}>
+                        See its plan
+                      </Button>
+                    )}
+                    {decision.kind === 'late' && (
+                      <Button component={Link} to="/starts?view=rehearsal">
+                        Rehearse
+                      </Button>
+                    )}
+                    {(decision.kind === 'not-run' || decision.kind === 'not-begun') && (
                       <Button component={Link} to={`/jobs/${decision.job}`}>
                         Open the job
                       </Button>
@@ -132,7 +142,7 @@ function Ribbon({ sheet }: { sheet: MorningSheet }): ReactElement {
   }, [])
   const from = new Date(sheet.since).getTime()
   const now = new Date(sheet.at).getTime()
-  const to = now + (now - from) * 0.04
+  const to = new Date(sheet.until).getTime()
   const x = (time: number) => left + ((Math.max(time, from) - from) / (to - from)) * (width - left - 8)
   const ticks = []
   const first = new Date(from)
@@ -143,7 +153,7 @@ function Ribbon({ sheet }: { sheet: MorningSheet }): ReactElement {
   return (
     <section className="sheet" aria-labelledby="ribbon">
       <h2 id="ribbon">
-        Day and night <small>what ran and what is running, by the hour</small>
+        Day and night <small>what ran, what is running, what is due and how long it will likely take</small>
       </h2>
       <div ref={holder}>
         {sheet.jobs.length === 0 ? (
@@ -158,7 +168,7 @@ function Ribbon({ sheet }: { sheet: MorningSheet }): ReactElement {
                 <path d={`M${x(time)} 18V${height - 18}`} stroke="var(--faint)" />
               </g>
             ))}
-            {sheet.jobs.map(({ job, title, runs }, i) => {
+            {sheet.jobs.map(({ job, title, runs, foreseen }, i) => {
               const y = 22 + i * rowHeight
               return (
                 <g key={job}>
@@ -187,6 +197,34 @@ function Ribbon({ sheet }: { sheet: MorningSheet }): ReactElement {
                       </Link>
                     )
                   })}
+                  {foreseen.map((run) => {
+                    const begins = x(new Date(run.at).getTime())
+                    const words = `${title}, ${timeText(run.at)}: ${run.unknown ? 'how long it takes is not known' : `likely done ${timeText(run.ends)}`}${run.due === null ? '' : `, due ${timeText(run.due)}`}`
+                    return (
+                      <Link key={run.at} to="/starts" aria-label={words}>
+                        <title>{words}</title>
+                        <StateBox
+                          state={run.late ? 'waiting' : 'ready'}
+                          x={begins}
+                          y={y + 3}
+                          width={Math.max(5, x(new Date(run.ends).getTime()) - begins)}
+                          height={16}
+                        />
+                      </Link>
+                    )
+                  })}
+                  {[...new Set(foreseen.flatMap(({ due }) => due ?? []))]
+                    .filter((due) => new Date(due).getTime() < to)
+                    .map((due) => (
+                      <g key={due}>
+                        <title>{`${title} is due ${timeText(due)}`}</title>
+                        <path
+                          d={`M${x(new Date(due).getTime())} ${y + 21}V${y}h7l-2 3 2 3h-7`}
+                          fill="var(--rust)"
+                          stroke="var(--rust)"
+                        />
+                      </g>
+                    ))}
                 </g>
               )
             })}

@@ -9,6 +9,7 @@ import {
   type ReactElement,
 } from 'react'
 import { useNavigate } from 'react-router'
+import { isLate } from '../../../core/schedule/due'
 import { StateBox, type State } from '../../look/State'
 import { clock, lengthText, timeText } from '../../look/times'
 import type { Chosen, ForeseenRun, Outlook, OutlookStart, Played } from './answers'
@@ -101,7 +102,7 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
             visible(row) ? (
               <g key={job} data-job={job}>
                 {chosen?.job === job && <rect x="0" y={y(row)} width={width} height={rowHeight} fill="var(--tint)" />}
-                <foreignObject x="6" y={y(row) + 6} width={left - 16} height="22">
+                <foreignObject x="6" y={y(row) + 6} width={left - (isPaused(starts) ? 66 : 16)} height="22">
                   <ButtonBase
                     title={title}
                     onClick={() => onChoose({ job })}
@@ -113,7 +114,7 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
                     </span>
                   </ButtonBase>
                 </foreignObject>
-                {starts.every(({ pause }) => pause !== null) && starts.length > 0 && (
+                {isPaused(starts) && (
                   <text x={left - 10} y={y(row) + 20} textAnchor="end" fontSize="11" fill="var(--soft)">
                     paused
                   </text>
@@ -232,9 +233,8 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
   )
 } // prettier-ignore
 
-/** Will it likely be done only after it is due? */
-export const isLate = ({ due, ends, unknown }: ForeseenRun): boolean =>
-  due !== null && !unknown && Date.parse(ends) > Date.parse(due)
+/** Is none of the starts of a job free to begin anything? */
+const isPaused = (starts: readonly OutlookStart[]): boolean => starts.every(({ pause }) => pause !== null)
 
 /** Of each job the first run that is due, and any that will be late. */
 function firstDeadlines(foreseen: readonly ForeseenRun[]): ForeseenRun[] {

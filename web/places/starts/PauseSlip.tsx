@@ -74,13 +74,13 @@ export function PauseSlip({
             />
           )}
         </span>
-        <span className="label">from</span>
-        <span className="line">
+        <span className="label">during</span>
+        <span className="line" style={{ paddingTop: 6 }}>
           <TimeInput label="from" value={from} onChange={setFrom} />
           {from === '' && <span className="soft">from now on</span>}
         </span>
-        <span className="label">until</span>
-        <span className="line">
+        <span />
+        <span className="line" style={{ paddingTop: 6 }}>
           <TimeInput label="until" value={until} onChange={setUntil} />
           {until === '' && <span className="soft">until somebody ends it</span>}
         </span>

@@ -1,6 +1,7 @@
 import { TableBody, TableCell, TableHead, TableRow } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import useSWR from 'swr'
+import { isLate } from '../../../core/schedule/due'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { NumberInput } from '../../kit/controls'
@@ -9,7 +10,6 @@ import { Lines } from '../../kit/Lines'
 import { StateMark } from '../../look/State'
 import { clock, lengthText, timeText } from '../../look/times'
 import type { ForeseenRun, Outlook, Played } from './answers'
-import { isLate } from './Night'
 
 /** The next 24 hours played through: what ends when, what will be late, and what it would be with other workers. */
 export function Rehearsal({ environment, outlook }: { readonly environment: string; readonly outlook: Outlook }): ReactElement {

@@ -6,6 +6,7 @@ import { Link, useSearchParams } from 'react-router'
 import { plainRoutes } from '../../../contract/plain'
 import { routes } from '../../../contract/routes'
 import { setAt, valueAt } from '../../../core/job/editText'
+import { isLate } from '../../../core/schedule/due'
 import { movedTo } from '../../../core/schedule/move'
 import { call, useAnswer } from '../../data/api'
 import { useHere, useMay } from '../../data/session'
@@ -86,7 +87,8 @@ export default function Starts(): ReactElement {
   if (error && !data) return <FaultBox error={error} />
   if (!data) return <Waiting what="looking ahead" />
   const everywhere = data.pauses.filter(({ job, from: begins, until: ends }) => job === null && Date.parse(begins) <= Date.parse(data.at) && (ends === null || Date.parse(ends) > Date.parse(data.at)))
-  const planned = data.pauses.filter((pause) => !everywhere.includes(pause))
+  // those that hold the job below are said there
+  const planned = data.pauses.filter((pause) => !everywhere.includes(pause) && (pause.job !== ofJob?.job || Date.parse(pause.from) > Date.parse(data.at)))
   return (
     <div className="stack grow">
       <div className="head" style={{ marginBottom: 0 }}>
@@ -168,8 +170,8 @@ function MovedLine({ moved: { moved, played, to }, outlook, environment, onDone 
   const [fault, setFault] = useState<Error>()
   const job = outlook.jobs.find((one) => one.job === moved.job)
   const start = job?.starts.find(({ id }) => id === moved.start)
-  const lateBefore = new Set(outlook.foreseen.filter(({ due, ends }) => due !== null && Date.parse(ends) > Date.parse(due)).map((run) => `${run.job} ${run.due}`))
-  const lateNow = played.foreseen.filter(({ due, ends }) => due !== null && Date.parse(ends) > Date.parse(due))
+  const lateBefore = new Set(outlook.foreseen.filter(isLate).map((run) => `${run.job} ${run.due}`))
+  const lateNow = played.foreseen.filter(isLate)
   const newlyLate = lateNow.filter((run) => !lateBefore.has(`${run.job} ${run.due}`))
   const save = async () => {
     setFault(undefined)
