@@ -49,7 +49,7 @@ module.exports = {
       from: { path: '^core/', pathNot: '\\.test\\.ts$' },
       to: {
         path: 'node_modules/',
-        pathNot: 'node_modules/(zod|yaml|temporal-polyfill|re2js|@bufbuild)/',
+        pathNot: 'node_modules/(zod|yaml|temporal-polyfill|re2js|@bufbuild|croner|cronstrue)/',
       },
     },
   ],

@@ -63,6 +63,7 @@ const outlookSchema = z
           z.object({
             id: z.string(),
             kind,
+            moves: z.boolean().describe('it can be moved to another time of the day'),
             given: z.record(z.string(), z.unknown()).describe('what its kind is given, as in the document'),
             text: z.string().describe('in words'),
             zone: z.string(),

@@ -1,4 +1,5 @@
 import {
+  canMove,
   startFollows,
   startKind,
   startText,
@@ -61,6 +62,8 @@ export interface HeldTime {
 export interface StartOutlook {
   readonly id: string
   readonly kind: StartKind
+  /** It can be moved to another time of the day. */
+  readonly moves: boolean
   /** What its kind is given, as in the document. */
   readonly given: unknown
   readonly text: string
@@ -167,6 +170,7 @@ function startOutlook(job: Job, start: Start, history: JobHistory | undefined, n
   return {
     id: start.id,
     kind: startKind(start),
+    moves: canMove(startKind(start)),
     given: start[startKind(start)],
     text: startText(start, job),
     zone: startZone(start, job),

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { field } from '../../field/field'
 import { cronFault, cronTimes, cronWords } from '../../schedule/cron'
+import { movedCron } from '../../schedule/move'
 import { zoneFault } from '../../schedule/zone'
 import { defineStart } from './definition'
 
@@ -31,6 +32,10 @@ export const clock = defineStart({
   },
   zone: ({ zone }) => zone,
   takes: ({ slices }) => slices,
+  moved: (given, at, to, zone) => {
+    const cron = movedCron(given.cron, at, to, zone)
+    return cron === undefined ? undefined : { ...given, cron }
+  },
   times: ({ cron, zone }, { slices }, after, until, limit) =>
     cronTimes({ expression: cron, zone: zone ?? slices?.zone ?? 'UTC' }, after, until, limit).map((at) => ({ at })),
 }) // prettier-ignore

@@ -44,6 +44,13 @@ export interface StartDefinition<Schema extends z.ZodType = z.ZodType> {
   readonly times?: (given: z.output<Schema>, job: Sliced, after: number, until: number, limit: number) => StartTime[] // prettier-ignore
   /** Which slices it takes, where its times are not those of slices; new ones where it says nothing. */
   readonly takes?: (given: z.output<Schema>) => Takes
+  /** What it is given so that one of its times (milliseconds since 1970) comes at another; undefined where it cannot be. */
+  readonly moved?: (
+    given: z.output<Schema>,
+    at: number,
+    to: number,
+    zone: string,
+  ) => z.input<Schema> | undefined
   /** The zone of its clock, where that is another than the job's. */
   readonly zone?: (given: z.output<Schema>) => string | undefined
   /** What of a happening concerns it; `reads` are the datasets that the job read lately. */

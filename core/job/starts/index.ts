@@ -80,6 +80,18 @@ export function startTakes(start: Start): Takes {
   return definition.takes?.(given) ?? 'new'
 }
 
+/** Can a start be moved to another time of the day? */
+export const canMove = (kind: StartKind): boolean => starts[kind].moved !== undefined
+
+/**
+ * What a start is given so that one of its times comes at another (milliseconds since 1970); undefined where it cannot be
+ * moved there: a rule with several times a day, a time on another day, a slice before it is over.
+ */
+export function movedTo(kind: StartKind, given: unknown, at: number, to: number, zone: string): Readonly<Record<string, unknown>> | undefined {
+  const { moved, schema } = starts[kind] as unknown as StartDefinition
+  return moved?.(schema.parse(given), at, to, zone) as Readonly<Record<string, unknown>> | undefined
+} // prettier-ignore
+
 /** Does time alone decide when it begins? */
 export const isTimed = (start: Start): boolean => own(start).definition.times !== undefined
 

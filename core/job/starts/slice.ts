@@ -1,5 +1,6 @@
 import { Temporal } from 'temporal-polyfill'
 import { z } from 'zod'
+import { movedDuration } from '../../schedule/move'
 import { closingsBetween } from '../../slice/slices'
 import { everyText, spanText } from '../../slice/words'
 import { defineStart } from './definition'
@@ -20,6 +21,11 @@ export const slice = defineStart({
     if (!slices) return { path: '', message: 'the job has no slices that could be over' }
     if (milliseconds(later) !== undefined) return undefined
     return { path: 'later', message: `"${later}" is no ISO 8601 duration of days or less; half an hour is PT30M` }
+  },
+  // a slice is not taken before it is over
+  moved: ({ later }, at, to) => {
+    const waits = movedDuration(later, at, to)
+    return waits === undefined ? undefined : waits === '' ? {} : { later: waits }
   },
   times: ({ later }, { slices }, after, until, limit) => {
     const wait = milliseconds(later) ?? 0

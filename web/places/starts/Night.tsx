@@ -65,7 +65,7 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
   const now = Date.parse(outlook.at)
   const visible = (row: number | undefined): row is number => row !== undefined && row >= seen.first && row <= seen.last
   const canMove = ({ job, start }: ForeseenRun) =>
-    onMove !== undefined && start !== null && ['clock', 'slice'].includes(startsOf.get(`${job} ${start}`)?.kind ?? '')
+    onMove !== undefined && start !== null && (startsOf.get(`${job} ${start}`)?.moves ?? false)
   const move = (run: ForeseenRun, by: number) => {
     const start = run.start === null ? undefined : startsOf.get(`${run.job} ${run.start}`)
     if (start && by !== 0) onMove?.(start, run.job, Date.parse(run.at), Date.parse(run.at) + by)

@@ -27,6 +27,7 @@ const run = (job: string, more: Partial<ForeseenRun>): ForeseenRun => ({
 const start = (id: string, more: Partial<Outlook['jobs'][number]['starts'][number]> = {}) => ({
   id,
   kind: 'clock',
+  moves: true,
   given: { cron: `0 ${new Date(hours(2)).getUTCHours()} * * *`, zone: 'UTC' },
   text: 'at some hour',
   zone: 'UTC',
@@ -40,7 +41,7 @@ const outlook = (more: Partial<Outlook> = {}): Outlook => ({
   workers: 6,
   jobs: [
     { job: 'gauges', title: 'Gauge readings', zone: 'UTC', due: '08:00', starts: [start('day')] },
-    { job: 'report', title: 'Zone report', zone: 'UTC', due: null, starts: [start('then', { kind: 'refreshed', given: {}, text: 'when all that it reads were refreshed', next: null, waitsFor: ['warehouse.raw.flow'] })] },
+    { job: 'report', title: 'Zone report', zone: 'UTC', due: null, starts: [start('then', { kind: 'refreshed', moves: false, given: {}, text: 'when all that it reads were refreshed', next: null, waitsFor: ['warehouse.raw.flow'] })] },
   ],
   foreseen: [run('gauges', { due: hours(3) }), run('report', { start: 'then', at: hours(2.5), ends: hours(2.7), after: [0] })],
   held: [],

@@ -7,7 +7,7 @@ import { plainRoutes } from '../../../contract/plain'
 import { routes } from '../../../contract/routes'
 import { setAt, valueAt } from '../../../core/job/editText'
 import { isLate } from '../../../core/schedule/due'
-import { movedTo } from '../../../core/schedule/move'
+import { movedTo, type StartKind } from '../../../core/job/starts'
 import { call, useAnswer } from '../../data/api'
 import { useHere, useMay } from '../../data/session'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
@@ -70,7 +70,7 @@ export default function Starts(): ReactElement {
   const move = useCallback(
     (start: OutlookStart, job: string, at: number, to: number) => {
       setFault(undefined)
-      const given = movedTo(start.kind as 'clock', start.given, at, to, start.zone)
+      const given = movedTo(start.kind as StartKind, start.given, at, to, start.zone)
       if (!given) return setFault(new Error(`${start.text}: it cannot be moved there. It stays on its day, a slice is not taken before it is over, and a rule with several times a day is changed in the job.`))
       const one = { job, start: start.id, given }
       call(routes.playStarts, { body: { environment, from: new Date(from).toISOString(), until: new Date(until).toISOString(), moved: [one] } }).then(
@@ -178,7 +178,11 @@ function MovedLine({ moved: { moved, played, to }, outlook, environment, onDone 
     const saved = await call(routes.job, { params: { name: moved.job } })
     const starts = (valueAt(saved.text, ['starts']) ?? []) as readonly { readonly id?: string }[]
     const at = starts.findIndex(({ id }) => id === moved.start)
-    const text = setAt(saved.text, ['starts', at, start!.kind], moved.given)
+    // only what was moved is written
+    const keys = new Set([...Object.keys(start!.given), ...Object.keys(moved.given)])
+    const text = [...keys]
+      .filter((key) => moved.given[key] !== start!.given[key])
+      .reduce((before, key) => setAt(before, ['starts', at, start!.kind, key], moved.given[key]), saved.text)
     await call(routes.saveJob, { params: { name: moved.job }, body: { text, base: saved.newest, message: `start ${moved.start} moved` } })
     say(`${job?.title} begins at ${clock(new Date(to).toISOString())} from now on`)
     onDone(true)
