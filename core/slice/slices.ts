@@ -214,17 +214,28 @@ const dueAt = (end: Temporal.ZonedDateTime, grace: Temporal.Duration): number =>
 export function closingsBetween(spec: SliceSpec, after: number, until: number, limit = Infinity): Closing[] {
   const cut = cutter(spec)
   const grace = lengthOf(spec, 'grace')
-  const first = Temporal.Instant.fromEpochMilliseconds(after).toZonedDateTimeISO(cut.zone).subtract(grace)
+  const margin = disorder(grace)
+  const first = Temporal.Instant.fromEpochMilliseconds(after - margin).toZonedDateTimeISO(cut.zone).subtract(grace) // prettier-ignore
   const found: Closing[] = []
-  // two earlier: a grace of months is not the same length on both sides
-  for (let n = Math.max(0, firstAt(cut, first) - 2); found.length < limit; n++) {
+  let last = until + margin
+  for (let n = Math.max(0, firstAt(cut, first) - 2); ; n++) {
     const end = boundary(cut, n + 1)
     if (cut.end && Temporal.ZonedDateTime.compare(end, cut.end) > 0) break
     const at = dueAt(end, grace)
-    if (at > until) break
-    if (at > after && !isNothing(cut, n)) found.push({ slice: sliceOf(boundary(cut, n), end, spec), at })
+    if (at > last) break
+    if (at > after && at <= until && !isNothing(cut, n))
+      found.push({ slice: sliceOf(boundary(cut, n), end, spec), at })
+    if (found.length >= limit) last = Math.min(last, at + margin - 1)
   }
-  return found
+  // those that are due at the same moment come as their slices do
+  found.sort((one, other) => one.at - other.at || Date.parse(one.slice.from) - Date.parse(other.slice.from))
+  return found.slice(0, limit)
+}
+
+/** Milliseconds by which what ends later may be due earlier: a month after the 31st is the end of the next, a day after an hour that the clock leaves out is the hour behind it. */
+function disorder(grace: Temporal.Duration): number {
+  if (grace.years || grace.months) return 4 * 86_400_000
+  return grace.weeks || grace.days ? 3 * 3_600_000 : 0
 }
 
 /**

@@ -52,6 +52,9 @@ export async function beginDue(engine: Engine, due: Due): Promise<void> {
   }, lease / 3)
   let plan: number | undefined
   try {
+    // whoever was at it before may have come as far as the run
+    const begun = due.tries > 1 ? await begunRun(engine, id) : undefined
+    if (begun) return await ended(engine, id, 'started', null, begun.plan, begun.run)
     const clockOffset = await clockShift(engine)
     plan = await planFor(engine, due, clockOffset)
     const cause = due.why === null ? due.cause : `${due.cause}; ${due.why}`
@@ -87,6 +90,14 @@ const lasting: Readonly<Partial<Record<FaultCode, 'skipped' | 'failed'>>> = {
   document: 'failed',
   control: 'failed',
 }
+
+async function begunRun(engine: Engine, occasion: number): Promise<{ run: number; plan: number } | undefined> {
+  const { rows } = await engine.db.$client.query<{ run: number; plan: number }>(
+    'select id as run, plan_id as plan from mattock.run where occasion_id = $1',
+    [occasion],
+  )
+  return rows[0]
+} // prettier-ignore
 
 async function planFor(engine: Engine, { environment, job, start, from, to, parameters }: Due, shift: number): Promise<number> {
   const ask = {
