@@ -51,6 +51,11 @@ describe('what is decided about times that came', () => {
       ),
     )
   })
+  it('a year of minutes that went by is one run', () => {
+    const times = Array.from({ length: 525_600 }, (_, n) => ({ at: n * minute }))
+    const decided = decide({ times, now: 525_600 * minute, missed: 'once', reason })
+    expect(decided.filter(({ does }) => does === 'start')).toHaveLength(1)
+  })
   it('lengths are said as people say them', () => {
     expect([4_000, 60_000, 3_600_000, 7_500_000, 90_000_000, 172_800_000].map(lengthWords)).toEqual(['4 s', '1 min', '1 h', '2 h 5 min', '1 d 1 h', '2 d'])
   })

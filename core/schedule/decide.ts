@@ -32,17 +32,17 @@ export function decide({ times, now, missed, reason, inTime = 60_000 }: DecideAs
   const isLate = ({ at }: StartTime) => now - at > inTime
   const late = times.filter(isLate)
   const timely = times.filter((time) => !isLate(time))
-  const decided: Decided[] = []
-  if (missed === 'skip') decided.push(...late.map(({ at }) => ({ at, does: 'skip', why: `left out, as the start says: ${reason(at)}` }) as const))
-  else if (missed === 'each') decided.push(...late.map((time) => ({ ...begins(time), why: `${lateBy(time, now)}: ${reason(time.at)}` })))
-  else if (late.length > 0) decided.push(...atOnce(late, timely[0], now, reason))
-  // the run that makes up for those before it is the first that is in time, where there is one
   const [first, ...rest] = timely
+  // the run that makes up for those before it is the first that is in time, where there is one
   const makesUp = missed === 'once' && late.length > 0 && first
-  if (makesUp) decided.push(together([...late, first]))
-  else if (first) decided.push(begins(first))
-  decided.push(...rest.map(begins))
-  return decided
+  const before: readonly Decided[] =
+    missed === 'skip'
+      ? late.map(({ at }) => ({ at, does: 'skip', why: `left out, as the start says: ${reason(at)}` }) as const)
+      : missed === 'each'
+        ? late.map((time) => ({ ...begins(time), why: `${lateBy(time, now)}: ${reason(time.at)}` }))
+        : late.length > 0 ? atOnce(late, first, now, reason) : []
+  const begun = makesUp ? [together([...late, first])] : first ? [begins(first)] : []
+  return [...before, ...begun, ...rest.map(begins)]
 } // prettier-ignore
 
 /** Late times of which one run makes up for all: the last begins it, unless one that is in time does. */
