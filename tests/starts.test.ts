@@ -255,7 +255,7 @@ describe('what keeps a start from beginning', () => {
   })
   it('an environment that is not live is paused until somebody turns it on', async () => {
     await bench.own(`insert into mattock.environment (name, position) values ('new', 9)`)
-    expect((await bench.own(`select why from mattock.pause where environment = 'new'`))[0]!.why).toContain('until somebody turns it on')
+    expect((await bench.own(`select why from mattock.pause where environment = 'new'`))[0]!.why).toContain('until somebody turns it on here')
     await bench.own(`delete from mattock.environment where name = 'new'`)
   })
   it('a run that still goes on, where the job refuses a second; a plan that stops; nothing to load', async () => {

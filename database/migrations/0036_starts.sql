@@ -104,7 +104,7 @@ create trigger run_ended after update of state on mattock.run for each row
 create function mattock.pause_new_environment() returns trigger language plpgsql as $$
 begin
   insert into mattock.pause (environment, "from", why, by, at)
-  values (new.name, '2000-01-01Z', 'nothing begins by itself here until somebody turns it on', 'Mattock', mattock.clock());
+  values (new.name, '2000-01-01Z', 'until somebody turns it on here', 'Mattock', mattock.clock());
   return null;
 end $$;
 --> statement-breakpoint
@@ -112,4 +112,4 @@ create trigger environment_paused after insert on mattock.environment for each r
   execute function mattock.pause_new_environment();
 --> statement-breakpoint
 insert into mattock.pause (environment, "from", why, by, at)
-select name, '2000-01-01Z', 'nothing begins by itself here until somebody turns it on', 'Mattock', mattock.clock() from mattock.environment where not live;
+select name, '2000-01-01Z', 'until somebody turns it on here', 'Mattock', mattock.clock() from mattock.environment where not live;

@@ -16,7 +16,7 @@ import type { Chosen, ForeseenRun, Outlook, OutlookStart, Played } from './answe
 
 const left = 190
 const right = 12
-const top = 26
+const top = 8
 const rowHeight = 34
 const barHeight = 17
 
@@ -84,6 +84,9 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
   const height = top + jobs.length * rowHeight + 6
   return (
     <div ref={holder}>
+      <svg width={width} height="18" aria-hidden="true" style={{ display: 'block' }}>
+        <Hours from={from} until={until} x={x} />
+      </svg>
       <div
         style={{ overflowY: 'auto', maxHeight: 'min(56vh, 620px)' }}
         onScroll={({ currentTarget: { scrollTop, clientHeight } }) =>
@@ -95,7 +98,7 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
           {played.crowded.map(({ from: begins, until: ends, waiting }) => (
             <g key={begins}>
               <title>{`${waiting} loads wait for a place at a worker, ${timeText(begins)} to ${clock(ends)}`}</title>
-              <rect x={x(Date.parse(begins))} y={top - 6} width={Math.max(2, x(Date.parse(ends)) - x(Date.parse(begins)))} height={height - top} fill="var(--ochre)" opacity="0.1" />
+              <rect x={x(Date.parse(begins))} y={0} width={Math.max(2, x(Date.parse(ends)) - x(Date.parse(begins)))} height={height} fill="var(--ochre)" opacity="0.1" />
             </g>
           ))}
           {jobs.map(({ job, title, starts }, row) =>
@@ -225,7 +228,7 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
               </g>
             )
           })}
-          {now > from && now < until && <path d={`M${x(now)} ${top - 8}V${height}`} stroke="var(--ink)" strokeWidth="1.4" />}
+          {now > from && now < until && <path d={`M${x(now)} 0V${height}`} stroke="var(--ink)" strokeWidth="1.4" />}
         </svg>
       </div>
       <Busy played={played} from={from} until={until} x={x} width={width} now={now} />
@@ -245,8 +248,8 @@ function firstDeadlines(foreseen: readonly ForeseenRun[]): ForeseenRun[] {
   return [...first.values()]
 } // prettier-ignore
 
-/** Lines of the hours, or of the days. */
-function Hours({ from, until, x, height }: { from: number; until: number; x: (time: number) => number; height: number }): ReactElement {
+/** The hours, or the days: their lines over so many pixels, or their names. */
+function Hours({ from, until, x, height }: { from: number; until: number; x: (time: number) => number; height?: number }): ReactElement {
   const hours = (until - from) / 3_600_000
   const days = hours > 30
   const ticks: number[] = []
@@ -259,17 +262,16 @@ function Hours({ from, until, x, height }: { from: number; until: number; x: (ti
     const at = new Date(time)
     return days ? at.toLocaleDateString('en-GB', { weekday: 'short', day: 'numeric' }) : at.getHours() % 2 === 0 ? clock(at.toISOString()) : ''
   }
-  return (
+  return height === undefined ? (
     <>
       {ticks.map((time) => (
-        <g key={time}>
-          <text x={x(time)} y="12" textAnchor={time === from ? 'start' : time === until ? 'end' : 'middle'} fontSize="11" fill="var(--soft)">
-            {said(time)}
-          </text>
-          <path d={`M${x(time)} 18V${height}`} stroke="var(--faint)" />
-        </g>
+        <text key={time} x={x(time)} y="13" textAnchor={time === from ? 'start' : time === until ? 'end' : 'middle'} fontSize="11" fill="var(--soft)">
+          {said(time)}
+        </text>
       ))}
     </>
+  ) : (
+    <path d={ticks.map((time) => `M${x(time)} 0V${height}`).join('')} stroke="var(--faint)" />
   )
 } // prettier-ignore
 

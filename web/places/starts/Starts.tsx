@@ -10,6 +10,7 @@ import { isLate } from '../../../core/schedule/due'
 import { movedTo, type StartKind } from '../../../core/job/starts'
 import { call, useAnswer } from '../../data/api'
 import { useHere, useMay } from '../../data/session'
+import { TextInput } from '../../kit/controls'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { say } from '../../kit/Notice'
 import { Views } from '../../kit/Views'
@@ -25,6 +26,8 @@ type View = 'hours' | 'rehearsal' | 'decisions'
 type Length = 'day' | 'week'
 
 const hour = 3_600_000
+/** Jobs from which on they are looked for by name. */
+const many = 14
 
 /** Midnight of a day, so many days from another. */
 function midnight(at: number, days = 0): number {
@@ -64,6 +67,7 @@ export default function Starts(): ReactElement {
   // an hour later the picture goes on
   if (data && Math.abs(Date.parse(data.at) - opened) > hour) setOpened(Date.parse(data.at))
   const [chosen, setChosen] = useState<Chosen>()
+  const [wanted, setWanted] = useState('')
   const [pausing, setPausing] = useState<Chosen | 'all'>()
   const [fault, setFault] = useState<Error>()
   const [moved, setMoved] = useState<{ readonly moved: Moved; readonly played: Played; readonly to: number }>()
@@ -83,6 +87,7 @@ export default function Starts(): ReactElement {
       say('it goes on: what came meanwhile is decided about now')
       void mutate()
     }, setFault)
+  const shown = useMemo(() => data && { ...data, jobs: data.jobs.filter(({ job, title }) => `${title} ${job}`.toLowerCase().includes(wanted.trim().toLowerCase())) }, [data, wanted])
   const ofJob = useMemo(() => data?.jobs.find(({ job }) => job === chosen?.job) ?? data?.jobs[0], [data, chosen])
   if (error && !data) return <FaultBox error={error} />
   if (!data) return <Waiting what="looking ahead" />
@@ -108,6 +113,7 @@ export default function Starts(): ReactElement {
         <Views label="view" value={view} views={[['hours', 'hours'], ['rehearsal', 'the next 24 hours, rehearsed'], ['decisions', 'decisions']]} onChange={(next) => set('view', next === 'hours' ? '' : next)} />
         {view === 'hours' && (
           <span className="line" style={{ marginLeft: 'auto', gap: 4 }}>
+            {data.jobs.length > many && <TextInput label="find a job" placeholder="find a job" value={wanted} width={170} onChange={setWanted} />}
             <IconButton size="small" aria-label={`the ${length} before`} onClick={() => set('days', String(shift - (length === 'week' ? 7 : 1)))}><ChevronLeftIcon /></IconButton>
             <Button variant="text" disabled={shift === 0} onClick={() => set('days', '')}>now</Button>
             <IconButton size="small" aria-label={`the ${length} after`} onClick={() => set('days', String(shift + (length === 'week' ? 7 : 1)))}><ChevronRightIcon /></IconButton>
@@ -133,7 +139,7 @@ export default function Starts(): ReactElement {
         <>
           {moved && <MovedLine moved={moved} outlook={data} environment={environment} onDone={(saved) => { setMoved(undefined); if (saved) void mutate() }} />}
           <section className="sheet" aria-label="starts" style={{ padding: '12px 8px 8px' }}>
-            <Night outlook={data} played={moved?.played ?? data} from={from} until={until} chosen={chosen} onChoose={setChosen} onMove={mayBuild ? move : undefined} />
+            <Night outlook={shown!} played={moved?.played ?? data} from={from} until={until} chosen={chosen} onChoose={setChosen} onMove={mayBuild ? move : undefined} />
           </section>
           {ofJob && <JobPanel job={ofJob} chosen={chosen ?? { job: ofJob.job }} outlook={data} played={moved?.played ?? data} mayRun={mayRun} onPause={(start) => setPausing({ job: ofJob.job, start: start.id })} onEnd={endPause} />}
           {planned.length > 0 && planned.map((pause) => <PausedLine key={pause.id} pause={pause} jobs={data} mayRun={mayRun} onEnd={endPause} />)}
@@ -156,7 +162,7 @@ function PausedLine({ pause, jobs, mayRun, onEnd }: { pause: Pause; jobs: Outloo
       <span>
         <b>{job === null ? `Nothing begins by itself in ${pause.environment}` : `${title}${start === null ? '' : `, ${start}`}`}</b>{' '}
         <span className="look">
-          {begins ? `will be paused from ${timeText(from)}` : 'is paused'} by {by}: {why}
+          {begins ? `will be paused from ${timeText(from)}` : job === null ? '· paused' : 'is paused'} by {by}: {why}
         </span>
         {until !== null && <span className="soft"> until {timeText(until)}</span>}
       </span>
