@@ -104,7 +104,10 @@ describe('a month with three servers that are ended hard', () => {
       expect(await told(name)).toBe(rows.length)
     }
     const days = await came('days')
-    expect(at(days)).toEqual(closingsBetween(slices, begins, ends).map((closing) => closing.at))
+    // many that were left out at once are one line, which says how many
+    const counted = days.reduce((sum, { why }) => sum + Number(/^(\d+) times since/.exec((why as string | null) ?? '')?.[1] ?? 1), 0)
+    expect(counted).toBe(closingsBetween(slices, begins, ends).length)
+    expect(closingsBetween(slices, begins, ends).map((closing) => closing.at)).toEqual(expect.arrayContaining(at(days)))
     const loaded = await bench.rows(`select day::text as day from public.told where job = 'days' order by day`)
     expect(loaded.map(({ day }) => day)).toEqual(closingsBetween(slices, begins, ends).map(({ slice }) => slice.label))
     for (const { state: decided, why } of days) if (decided === 'skipped') expect(why).toMatch(/made up for/)
