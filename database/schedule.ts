@@ -1,5 +1,15 @@
 import { sql } from 'drizzle-orm'
-import { bigserial, doublePrecision, index, integer, jsonb, primaryKey, serial, text, uniqueIndex } from 'drizzle-orm/pg-core'
+import {
+  bigserial,
+  doublePrecision,
+  index,
+  integer,
+  jsonb,
+  primaryKey,
+  serial,
+  text,
+  uniqueIndex,
+} from 'drizzle-orm/pg-core'
 import type { StartKind } from '../core/job/starts'
 import type { Row } from '../core/value'
 import { environment } from './connections'
