@@ -258,6 +258,17 @@ export const runSchema = runBriefSchema.extend({
     .object({ run: z.number(), load: z.number(), job: z.string() })
     .nullable()
     .describe('the load of another run that began it'),
+  begunBy: z
+    .object({
+      start: z.string(),
+      cause: z.string().describe('what it came by, in words'),
+      why: z.string().nullable().describe('why it was late, or for how many it makes up'),
+    })
+    .nullable()
+    .describe('the start that began it'),
+  cameAfter: z
+    .array(z.object({ dataset: z.string(), run: z.number(), at: z.string() }))
+    .describe('datasets that it began for and that were refreshed again before it had ended'),
   /** Zone of the job's slices, null where it has none. */
   zone: z.string().nullable(),
   stopping: z.boolean(),

@@ -1,5 +1,6 @@
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
 import { saveJob } from '../engine/jobs/versions'
+import { begunByStart, cameAfter } from '../engine/scheduling/cameAfter'
 import { endPause, pauseStarts } from '../engine/scheduling/pauses'
 import { startScheduler } from '../engine/scheduling/scheduler'
 import { testBench, type TestBench } from './support/bench'
@@ -216,9 +217,15 @@ parts:
     const two = await bench.load(writer('two'))
     const [all] = await decided('reads-all', 1)
     expect(all).toMatchObject({ state: 'started', cause: `warehouse.public.one by run ${again}, warehouse.public.two by run ${two}` })
+    expect(await begunByStart(bench.engine, all!.run as number)).toMatchObject({ start: 'ready', why: null })
+    expect(await cameAfter(bench.engine, all!.run as number)).toEqual([])
+    // as if its run still went on while one of them was refreshed
+    await bench.own('update mattock.run set ended_at = null where id = $1', [all!.run])
+    const later = await bench.load(writer('one'))
+    await bench.own(`update mattock.touch set at = (select created_at + interval '1 second' from mattock.run where id = $1) where run_id = $2`, [all!.run, later])
+    expect(await cameAfter(bench.engine, all!.run as number)).toMatchObject([{ dataset: 'warehouse.public.one', run: later }])
     expect(one).toBeLessThan(again)
     // from here on both are waited for again
-    await bench.load(writer('two'))
     await decided('reads-any', 4)
     expect(await decided('reads-all', 1)).toHaveLength(1)
   }) // prettier-ignore

@@ -15,6 +15,7 @@ import {
   run as runTable,
 } from '../../database/schema'
 import type { Engine } from '../../engine/context/engine'
+import { begunByStart, cameAfter } from '../../engine/scheduling/cameAfter'
 import { documentOf } from '../../engine/jobs/versions'
 import { rerun, rerunOutlook, startRun } from '../../engine/running/runs'
 import { readLoads } from '../../engine/planning/stored'
@@ -231,6 +232,8 @@ export const runHandlers: Pick<
       ...brief,
       plan: found!.planId,
       calledBy: await callerOf(engine, found!.calledByLoad),
+      begunBy: await begunByStart(engine, params.id),
+      cameAfter: await cameAfter(engine, params.id),
       parts: (await partsOf(engine, params.id, documentOf(joined!.job_version))) as never,
       heldBy: found!.heldBy,
       unreached: hasEnded(brief.state as RunState) ? [] : await unreachedIn(engine, params.id),

@@ -10,7 +10,7 @@ import { plannerOf } from '../planner'
 
 const hour = 3_600_000
 /** How far the morning sheet looks ahead. */
-const ahead = 12 * hour
+const ahead = 24 * hour
 
 /** Failed loads of the last three days that no later run has done, grouped by job and cause. */
 async function openFailures(engine: Engine, environment: string, since: string) {

@@ -39,6 +39,8 @@ export const run = (more: Partial<Run> = {}): Run => ({
   heldBy: null,
   calledBy: null,
   unreached: [],
+  begunBy: null,
+  cameAfter: [],
   zone: 'Europe/Oslo',
   stopping: false,
   clockOffset: 0,

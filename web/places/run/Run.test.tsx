@@ -70,6 +70,16 @@ describe('a run', () => {
     expect(within(rows).getByText('empty')).toBeTruthy()
   })
 
+  it('says which start began it, and what came after', async () => {
+    const begunBy = { start: 'refreshed', cause: 'warehouse.raw.flow by run 4', why: 'begun 2 h late: nothing was there to begin it' }
+    const cameAfter = [{ dataset: 'warehouse.raw.flow', run: 12, at: '2026-11-24T03:00:00.000Z' }]
+    show(<Run />, { ...at, answers: answers({ run: run({ begunBy, cameAfter }) }) })
+    expect((await screen.findByRole('link', { name: 'refreshed' })).getAttribute('title')).toContain('by run 4')
+    expect(screen.getByText(/begun 2 h late/)).toBeTruthy()
+    expect(screen.getByText(/warehouse.raw.flow was refreshed after it began/)).toBeTruthy()
+    expect(screen.getByRole('link', { name: 'run 12' }).getAttribute('href')).toBe('/runs/12')
+  }) // prettier-ignore
+
   it('groups failures by cause, and shows the loads of one', async () => {
     const causes = [
       { cause: 'denied', message: 'permission denied for table reading', step: 'bring-in', advice: 'give the right', loads: [1, 2], goesOn: false, count: 200 },

@@ -237,7 +237,21 @@ function Summary({ run }: { run: RunAnswer }): ReactElement {
       : undefined
   return (
     <p className="soft" style={{ margin: 0 }}>
-      in {run.environment}, started {timeText(run.createdAt)} by {run.by}
+      in {run.environment}, started {timeText(run.createdAt)} by{' '}
+      {run.begunBy ? (
+        <>
+          its start{' '}
+          <Link
+            to="/starts?view=decisions"
+            title={run.begunBy.why === null ? run.begunBy.cause : `${run.begunBy.cause}; ${run.begunBy.why}`}
+          >
+            {run.begunBy.start}
+          </Link>
+          {run.begunBy.why !== null && <span className="look"> ({run.begunBy.why})</span>}
+        </>
+      ) : (
+        run.by
+      )}
       {run.heldBy !== null && `, held by ${run.heldBy}`}
       {run.state === 'waiting' && ', waits for another run of its job'}
       {run.calledBy && (
@@ -260,6 +274,13 @@ function Summary({ run }: { run: RunAnswer }): ReactElement {
         <span key={connection} className="look">
           {' '}
           · loads wait for a worker that reaches {connection} ({needs.join(', ')})
+        </span>
+      ))}
+      {run.cameAfter.map(({ dataset, run: by, at }) => (
+        <span key={dataset} className="look">
+          {' '}
+          · {dataset} was refreshed after it began, {timeText(at)}, by{' '}
+          <Link to={`/runs/${by}`}>run {by}</Link>
         </span>
       ))}
       {run.span && ` · slices ${run.span}`} · {numberText(finished)} of {count(total, 'load')} finished
