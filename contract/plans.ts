@@ -156,12 +156,35 @@ export const effectSchema = z.object({
   come: z.array(findingSchema),
   go: z.array(findingSchema),
 })
+const spanSchema = z.object({ from: z.string(), to: z.string() })
+
 export const jobEffectSchema = z.object({
   job: z.string(),
   title: z.string(),
   slices: z.string().nullable(),
   effect: effectSchema.nullable(),
   fault: z.string().nullable(),
+  cut: z
+    .object({
+      loaded: z.number().describe('slices that were loaded'),
+      stay: z.number().describe('of them, those that are slices of the new rule, too'),
+      parted: z.number().describe('of them, those made up of whole slices of the new rule'),
+      cut: z.number().describe('of them, those that a slice of the new rule cuts across'),
+      outside: z.number().describe('of them, those that no slice of the new rule touches'),
+      fresh: z
+        .number()
+        .nullable()
+        .describe('slices of the new rule that are over and were not loaded; null where they are too many'),
+      example: z
+        .object({
+          loaded: spanSchema.describe('it, as it was loaded'),
+          meets: z.array(spanSchema).describe('slices of the new rule'),
+        })
+        .nullable()
+        .describe('the first that is cut across'),
+    })
+    .nullable()
+    .describe('what a changed rule for slices makes of those that were loaded'),
 })
 
 /** The shapes of product.md §11 that scripts rely on. */

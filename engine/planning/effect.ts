@@ -5,6 +5,8 @@ import { FaultError } from '../../core/fault'
 import type { Job } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
 import { effectOf, type Effect } from '../../core/plan/effect'
+import { sliceChange, type SliceChange } from '../../core/slice/change'
+import type { SliceSpec } from '../../core/slice/spec'
 import { expand } from '../../core/plan/expand/expand'
 import { noFacts } from '../../core/plan/noFacts'
 import { judgeOnly } from '../../core/plan/plan'
@@ -25,6 +27,8 @@ export interface JobEffect {
   readonly slices: string | null
   readonly effect: Effect | null
   readonly fault: string | null
+  /** What a changed rule for slices makes of those that were loaded; null where it is the same. */
+  readonly cut: SliceChange | null
 }
 
 /**
@@ -73,7 +77,8 @@ export async function effectOfText(
   if (!after) throw new DocumentError(faults)
   const before = documentOf(await readVersion(engine, ask.job))
   const facts = noFacts({ connections: await connectionFacts(engine, ask.environment) })
-  return await effectOn(after, async () => {
+  const cut = await sliceChangeOf(engine, before, after, ask.environment)
+  const effect = await effectOn(after, async () => {
     const plans: Plan[] = []
     for (const job of [before, after]) {
       const request = await planRequest(engine, job, {
@@ -84,6 +89,30 @@ export async function effectOfText(
     }
     return plans as [Plan, Plan]
   })
+  return { ...effect, cut }
+}
+
+/** What becomes of the slices that were loaded, where a text cuts them by another rule; null where it does not, or cannot be read. */
+async function sliceChangeOf(engine: Engine, before: Job, { name, slices }: Job, environment: string): Promise<SliceChange | null> {
+  if (!slices || !before.slices || sameCut(before.slices, slices)) return null
+  const { rows } = await engine.db.$client.query<{ from: string; to: string }>(
+    `select distinct s."from", s."to" from mattock.run r join mattock.plan_slice s on s.plan_id = r.plan_id
+     where r.job = $1 and r.environment = $2 and r.state in ('done', 'failed') order by 1, 2`,
+    [name, environment],
+  )
+  try {
+    return sliceChange(rows, slices, new Date().toISOString())
+  } catch (error) {
+    if (error instanceof FaultError) return null
+    throw error
+  }
+} // prettier-ignore
+
+/** Grace and what is restated cut nothing. */
+function sameCut(one: SliceSpec, other: SliceSpec): boolean {
+  const of = ({ every, zone, from, until, offset }: SliceSpec) =>
+    JSON.stringify([every, zone, from, until, offset])
+  return of(one) === of(other)
 }
 
 async function effectOn(job: Job, plans: () => Promise<[Plan, Plan]>): Promise<JobEffect> {
@@ -91,10 +120,10 @@ async function effectOn(job: Job, plans: () => Promise<[Plan, Plan]>): Promise<J
   try {
     const [before, after] = await plans()
     const slices = after.request.slices?.map(({ label }) => label).join(', ') ?? null
-    return { ...about, slices, effect: effectOf(before, after), fault: null }
+    return { ...about, slices, effect: effectOf(before, after), fault: null, cut: null }
   } catch (error) {
     if (!(error instanceof FaultError)) throw error
-    return { ...about, slices: null, effect: null, fault: error.fault.message }
+    return { ...about, slices: null, effect: null, fault: error.fault.message, cut: null }
   }
 }
 

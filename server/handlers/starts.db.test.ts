@@ -186,3 +186,24 @@ describe('pauses', () => {
     expect((await server.reader.call(routes.occasions, { query: { ...dev, job: 'report' } })).total).toBe(0)
   })
 }) // prettier-ignore
+
+describe('slices that are cut otherwise', () => {
+  it('before it is saved it is said what becomes of those that were loaded', async () => {
+    const text = (every: string) => `mattock: job/1
+name: cut
+title: Cut
+slices: {every: ${every}, zone: UTC, from: 2026-01-01}
+parts:
+  - each: {roster: {rows: [{n: 1}]}}
+    do: [{id: tell, log: {text: '{slice.label}'}}]
+`
+    await server.load(text('P1D'), { span: '2026-11-01/2026-11-06' })
+    const effect = async (every: string) => await server.reader.call(routes.jobEffect, { params: { name: 'cut' }, body: { ...dev, text: text(every) } }).catch(() => undefined)
+    const engineer = async (every: string) => await server.engineer.call(routes.jobEffect, { params: { name: 'cut' }, body: { ...dev, text: text(every) } })
+    // who may only look does not try out other texts
+    expect(await effect('P1W')).toBeUndefined()
+    expect((await engineer('P1D')).cut).toBeNull()
+    expect((await engineer('PT1H')).cut).toMatchObject({ loaded: 5, stay: 0, parted: 5, cut: 0 })
+    expect((await engineer('P2D')).cut).toMatchObject({ loaded: 5, cut: 5, example: { loaded: { from: '2026-11-01T00:00:00.000Z', to: '2026-11-02T00:00:00.000Z' } } })
+  })
+}) // prettier-ignore

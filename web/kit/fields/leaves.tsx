@@ -44,7 +44,8 @@ export const leaves: {
         value={text(value)}
         placeholder={field.usual ?? (field.preset === undefined ? '' : String(field.preset))}
         disabled={frame.locked}
-        onChange={(next) => onChange(next === '' ? undefined : next)}
+        // what must be there stays as an empty text: without it its whole kind would be gone
+        onChange={(next) => onChange(next === '' && !field.required ? undefined : next)}
       />
     )
   },

@@ -60,7 +60,7 @@ const answers = (more: Answers = {}): Answers => ({
   controlTables: [],
   resolveJob: resolved,
   checkJob: ({ body }) => checked((body as { text: string }).text),
-  jobEffect: { job: 'readings', title: 'Readings', slices: null, effect: null, fault: null },
+  jobEffect: { job: 'readings', title: 'Readings', slices: null, effect: null, fault: null, cut: null },
   tries: [],
   datasets: { total: 0, datasets: [] },
   ...more,
@@ -82,6 +82,31 @@ describe('a job', () => {
     expect(await screen.findByText('version 1 of 3')).toBeTruthy()
     expect(screen.getByText(/an earlier version, saved/)).toBeTruthy()
   })
+
+  it('is begun by starts: each in words with its next times, added, changed and taken away', async () => {
+    const preview = { id: 'start', kind: 'clock', text: 'at 05:30', zone: 'Europe/Oslo', next: [{ at: '2026-03-29T01:30:00.000Z', slice: '2026-03-28', change: 'forward' as const }], waitsFor: ['other'], unknown: ['other'], circle: ['readings', 'other', 'readings'] }
+    const page = show(<Job />, { ...at, answers: answers({ jobs: [], previewStarts: ({ body }) => ({ starts: (body as { text: string }).text.includes('starts') ? [preview] : [] }) }) })
+    await page.user.click(await step('begun by hand'))
+    expect(await screen.findByText(/Its runs are begun by hand/)).toBeTruthy()
+    await page.user.click(screen.getByRole('button', { name: 'Add a start' }))
+    expect(await screen.findByText(/clock set forward before/)).toBeTruthy()
+    expect(screen.getByText(/there is no job other: it would never begin/)).toBeTruthy()
+    expect(screen.getByText(/begin each other for ever: readings → other → readings/)).toBeTruthy()
+    await page.user.clear(screen.getByLabelText('start start clock at'))
+    await page.user.type(screen.getByLabelText('start start clock at'), '0 6 * * *')
+    const last = page.bodies('previewStarts').at(-1) as { text: string } | undefined
+    expect(last?.text).toContain('starts:')
+    await page.user.click(screen.getByRole('button', { name: 'take away' }))
+    expect(await screen.findByText(/Its runs are begun by hand/)).toBeTruthy()
+  }) // prettier-ignore
+
+  it('says what another rule for slices makes of those that were loaded', async () => {
+    const cut = { loaded: 60, stay: 10, parted: 0, cut: 50, outside: 0, fresh: null, example: { loaded: { from: '2026-11-01T00:00:00.000Z', to: '2026-11-02T00:00:00.000Z' }, meets: [{ from: '2026-10-30T00:00:00.000Z', to: '2026-11-06T00:00:00.000Z' }] } }
+    const page = show(<Job />, { ...at, answers: answers({ jobEffect: { job: 'readings', title: 'Readings', slices: null, effect: null, fault: null, cut } }) })
+    await changeTitle(page)
+    expect(await screen.findByText(/of 60 loaded in dev 10 stay as they are, 50 are cut across; more than 100,000 are new/)).toBeTruthy()
+    expect(screen.getByText(/would meet/)).toBeTruthy()
+  }) // prettier-ignore
 
   it('is left unsaved only by one who says so', async () => {
     const page = show(<Job />, { ...at, answers: answers() })

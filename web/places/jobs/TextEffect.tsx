@@ -5,6 +5,7 @@ import useSWR from 'swr'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, type ApiFault } from '../../data/api'
+import { numberText, timeText } from '../../look/times'
 import { JobLines } from './JobLines'
 
 type JobEffect = Answer<typeof routes.jobEffect>
@@ -38,6 +39,7 @@ export function TextEffect({
     >
       {error && <span className="soft">what this does is known once the text can be read</span>}
       {!data && !error && <span className="soft">planning it as it is and as it will be</span>}
+      {data?.cut && !error && <Cut cut={data.cut} environment={environment} />}
       {data && !error && (
         <Lines>
           <TableBody>
@@ -52,5 +54,38 @@ export function TextEffect({
         </Lines>
       )}
     </section>
+  )
+}
+
+/** What the new rule makes of the slices that were loaded: history stays, but may no longer be that of whole slices. */
+function Cut({
+  cut: { loaded, stay, parted, cut, outside, fresh, example },
+  environment,
+}: {
+  cut: NonNullable<JobEffect['cut']>
+  environment: string
+}): ReactElement {
+  const said = [
+    stay > 0 && `${numberText(stay)} stay as they are`,
+    parted > 0 && `${numberText(parted)} are made up of whole new ones`,
+    cut > 0 && `${numberText(cut)} are cut across`,
+    outside > 0 && `${numberText(outside)} are in none`,
+  ].filter(Boolean)
+  return (
+    <p style={{ margin: '0 0 4px' }}>
+      <b>slices</b>{' '}
+      {loaded === 0
+        ? `none is loaded in ${environment} yet`
+        : `of ${numberText(loaded)} loaded in ${environment} ${said.join(', ')}`}
+      ; {fresh === null ? 'more than 100,000' : numberText(fresh)} are new.
+      {example && (
+        <span className="look">
+          {' '}
+          {timeText(example.loaded.from)} to {timeText(example.loaded.to)} would meet{' '}
+          {example.meets.map(({ from, to }) => `${timeText(from)} to ${timeText(to)}`).join(' and ')}.
+        </span>
+      )}
+      {loaded > 0 && <span className="soft"> What was loaded stays on record as it is.</span>}
+    </p>
   )
 }
