@@ -27,6 +27,14 @@ describe('slices and clock changes', () => {
     expect(slices.map(({ label }) => label)).toEqual(['2011-12-29', '2011-12-31'])
     expect(slices.map(hours)).toEqual([24, 24])
   })
+  it('slices of hours, too: nothing is left of the day that was skipped, and no slice overlaps another', () => {
+    const slices = slicesBetween(spec('PT6H', 'Pacific/Apia', '2011-12-01'), '2011-12-29', '2012-01-01')
+    expect(slices.map(({ label }) => label.slice(0, 13))).toEqual([
+      '2011-12-29T00', '2011-12-29T06', '2011-12-29T12', '2011-12-29T18', '2011-12-31T00', '2011-12-31T06', '2011-12-31T12', '2011-12-31T18',
+    ]) // prettier-ignore
+    expect(slices.map(hours)).toEqual([6, 6, 6, 6, 6, 6, 6, 6])
+    slices.slice(1).forEach((slice, n) => expect(slice.from).toBe(slices[n]!.to))
+  })
   it('tells the doubled hour apart', () => {
     const labels = slicesBetween(spec('PT1H', 'Europe/Oslo'), '2026-10-25T00:00', '2026-10-25T05:00').map(
       ({ label }) => label,
@@ -181,7 +189,7 @@ describe('slices that close', () => {
           expect(closingsBetween(rule, after, until, 2)).toEqual(whole.slice(0, 2))
         },
       ),
-      { numRuns: 60, examples: [['PT15M', 'Pacific/Apia', 'P1M', 1322697600000, 35100000, 0]] },
+      { numRuns: 60, examples: [['PT15M', 'Pacific/Apia', 'P1M', 1322697600000, 35100000, 0], ['PT6H', 'Pacific/Apia', undefined, 1324031639351, 1272360649, 0]] },
     )
   })
   it('an offset moves every boundary', () => {

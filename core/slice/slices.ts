@@ -93,11 +93,15 @@ export function zonedTime(text: string, zone: string, field = 'from'): Temporal.
 
 /** The nth boundary, counted from the start, so that months and clock changes never drift. */
 function boundary({ zone, start, every, seconds, onTheClock }: Cutter, n: number): Temporal.ZonedDateTime {
-  if (onTheClock)
-    return start
-      .toPlainDateTime()
-      .add({ seconds: seconds! * n })
-      .toZonedDateTime(zone)
+  if (onTheClock) {
+    const shown = start.toPlainDateTime().add({ seconds: seconds! * n })
+    const at = shown.toZonedDateTime(zone)
+    if (at.toPlainDateTime().equals(shown)) return at
+    const before = shown.toZonedDateTime(zone, { disambiguation: 'earlier' })
+    // of what a zone left out that is longer than a slice, nothing is left: all of its boundaries are where it goes on
+    const left = at.epochMilliseconds - before.epochMilliseconds >= seconds! * 1000
+    return (left && before.getTimeZoneTransition('next')) || at
+  }
   if (seconds === undefined) {
     return start.add({
       years: every.years * n,
