@@ -266,6 +266,16 @@ describe('what keeps a start from beginning', () => {
     expect((await decided('two-starts', 2)).map(({ start, why }) => [start, why])).toContainEqual(['a', 'begun 1 h late: paused by ana: no'])
     await expect(pauseStarts(bench.engine, { environment: 'dev', job: 'nothing', why: 'x', by: 'ana' })).rejects.toThrow('no starts')
   })
+  it('nothing: one that cannot be decided about keeps no other from its time, and is told', async () => {
+    await clock('2026-11-25T12:00:00Z')
+    for (const name of ['broken', 'sound']) await save(daily(name, `  - {id: a, clock: {cron: '0 13 * * *', zone: UTC}}`))
+    // as it may stand in a store: a rule that was let through once
+    await bench.own(`update mattock.job_version set text = replace(text, '0 13 * * *', '0 13 * * * *') where job = 'broken'`)
+    scheduler()
+    await known('sound')
+    await clock('2026-11-25T12:59:59.800Z')
+    expect(await decided('sound', 1)).toHaveLength(1)
+  })
   it('an environment that is not live is paused until somebody turns it on', async () => {
     await bench.own(`insert into mattock.environment (name, position) values ('new', 9)`)
     expect((await bench.own(`select why from mattock.pause where environment = 'new'`))[0]!.why).toContain('until somebody turns it on here')

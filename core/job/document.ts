@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { valueTypes } from '../value'
 import { field, fieldMeta, scalar } from '../field/field'
+import { slicesFault } from '../slice/slices'
 import { slicesSchema } from '../slice/spec'
 import { rosterSchema } from './rosters'
 import { identifier } from './identifier'
@@ -88,6 +89,9 @@ export const jobSchema = z
     parts: z.array(partSchema).min(1).describe('what is done, in order'),
   })
   .superRefine((job, context) => {
+    // what begins by itself must be able to cut its slices: nobody looks when it does not
+    const wrong = job.starts.length > 0 && job.slices && slicesFault(job.slices)
+    if (wrong) context.addIssue({ code: 'custom', message: wrong.message, path: wrong.path.split('.') })
     const startIds = new Set<string>()
     job.starts.forEach((start, at) => {
       if (startIds.has(start.id))

@@ -1,5 +1,5 @@
 import { Temporal } from 'temporal-polyfill'
-import { fail } from '../fault'
+import { fail, FaultError } from '../fault'
 import type { SliceSpec } from './spec'
 
 /** A half-open span of data time [from, to), as ISO 8601 instants; the label is its start as the job's zone writes it. */
@@ -199,6 +199,20 @@ export function slicesInSpan(spec: SliceSpec, span: string): Slice[] {
   return [sliceOf(start, boundary(cut, n + 1), spec)]
 }
 
+/** What is wrong with a rule for slices, with its path in the document; undefined where nothing is. */
+export function slicesFault(
+  spec: SliceSpec,
+): { readonly path: string; readonly message: string } | undefined {
+  try {
+    cutter(spec)
+    for (const field of ['grace', 'restate'] as const) lengthOf(spec, field)
+    return undefined
+  } catch (error) {
+    if (!(error instanceof FaultError)) throw error
+    return { path: error.fault.where.path ?? 'slices', message: error.message }
+  }
+}
+
 /** A slice and when a run may take it up: when it is over, and its grace has gone by. */
 export interface Closing {
   readonly slice: Slice
@@ -239,7 +253,8 @@ export function closingsBetween(spec: SliceSpec, after: number, until: number, l
 /** Milliseconds by which what ends later may be due earlier: a month after the 31st is the end of the next, a day after an hour that the clock leaves out is the hour behind it. */
 function disorder(grace: Temporal.Duration): number {
   if (grace.years || grace.months) return 4 * 86_400_000
-  return grace.weeks || grace.days ? 3 * 3_600_000 : 0
+  // a zone may leave out a whole day
+  return grace.weeks || grace.days ? 26 * 3_600_000 : 0
 }
 
 /**

@@ -31,10 +31,11 @@ export async function begunByStart(engine: Engine, run: number): Promise<BegunBy
 export async function cameAfter(engine: Engine, run: number): Promise<CameAfter[]> {
   const { rows } = await engine.db.$client.query<CameAfter>(
     `select distinct on (s.dataset) s.dataset, t.run_id as run, t.at
-     from mattock.run r join mattock.occasion o on o.id = r.occasion_id, jsonb_to_recordset(o.seen) s(dataset text)
+     from mattock.run r join mattock.occasion o on o.id = r.occasion_id and jsonb_typeof(o.seen) = 'array'
+     cross join lateral jsonb_to_recordset(o.seen) s(dataset text)
      join mattock.touch t on t.environment = r.environment and t.connection = split_part(s.dataset, '.', 1)
        and t.locator = substr(s.dataset, strpos(s.dataset, '.') + 1) and t.direction = 'write'
-     where r.id = $1 and jsonb_typeof(o.seen) = 'array' and t.run_id <> r.id and t.at > r.created_at and t.at <= coalesce(r.ended_at, mattock.clock())
+     where r.id = $1 and t.run_id <> r.id and t.at > r.created_at and t.at <= coalesce(r.ended_at, mattock.clock())
      order by s.dataset, t.at desc`,
     [run],
   )

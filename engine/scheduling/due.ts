@@ -56,7 +56,10 @@ export async function decideDue(engine: Engine): Promise<{ looked: number; wait:
       const since = new Date(Math.min(Date.parse(row.since), Date.parse(row.now))).toISOString()
       if (!paused.has(row.environment))
         paused.set(row.environment, await pausesSince(client, row.environment, since))
-      await decideOne(engine, client, row, Date.parse(row.now), paused.get(row.environment)!)
+      const now = Date.parse(row.now)
+      await apartFromOthers(engine, client, row, now, () =>
+        decideOne(engine, client, row, now, paused.get(row.environment)!),
+      )
     }
     const next = await client.query<{ wait: number | null }>(
       'select extract(epoch from min(next_at) - mattock.clock())::float8 * 1000 as wait from mattock.start_state',
@@ -64,6 +67,30 @@ export async function decideDue(engine: Engine): Promise<{ looked: number; wait:
     return { looked: rows.length, wait: rows.length === batch ? 0 : (next.rows[0]!.wait ?? Infinity) }
   })
 }
+
+/** Milliseconds after which a start that nothing can be decided about is looked at again. */
+const lookAgain = 600_000
+
+/** Decides about a start so that one that cannot be decided about keeps no other from its time: that is kept as its reason. */
+export async function apartFromOthers(engine: Engine, client: pg.ClientBase, row: StateRow, now: number, work: () => Promise<void>): Promise<void> {
+  await client.query('savepoint one')
+  try {
+    await work()
+    await client.query('release savepoint one')
+  } catch (error) {
+    await client.query('rollback to savepoint one')
+    engine.log.error({ error, job: row.job, start: row.start }, 'nothing can be decided about a start')
+    const hour = new Date(now).toISOString().slice(0, 13)
+    await client.query(
+      `insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, why, decided_at, not_before)
+       values ($1, $2, $3, $4, $5, $6, 'failed', 'a look at it', $7, $6, clock_timestamp()) on conflict (environment, job, start, key) do nothing`,
+      [row.environment, row.job, row.start, row.kind, `fault ${hour}`, new Date(now).toISOString(), (error as Error).message],
+    )
+    await client.query('update mattock.start_state set next_at = case when next_at is null then null else $4::timestamptz end where environment = $1 and job = $2 and start = $3', [
+      row.environment, row.job, row.start, new Date(now + lookAgain).toISOString(),
+    ])
+  }
+} // prettier-ignore
 
 async function decideOne(
   engine: Engine,

@@ -4,7 +4,7 @@ import type { SeenRefresh } from '../../database/records'
 import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
 import { documentOf } from '../jobs/versions'
-import { keepCame, takenBy, takenTo, type StateRow } from './due'
+import { apartFromOthers, keepCame, takenBy, takenTo, type StateRow } from './due'
 import { pauseAt, pausesSince, type Pause } from './pauses'
 
 /** Runs that one transaction looks at. */
@@ -26,13 +26,14 @@ export async function lookAtEnded(engine: Engine): Promise<number> {
     if (rows.length === 0) return 0
     for (const { environment, at, now, ...happened } of rows)
       // a run may be cleared away meanwhile
-      if (environment !== null) await decideAfter(client, environment, at, Date.parse(now), happened)
+      if (environment !== null) await decideAfter(engine, client, environment, at, Date.parse(now), happened)
     await client.query('delete from mattock.ended_run where id = any ($1)', [rows.map(({ id }) => id)])
     return rows.length
   })
 } // prettier-ignore
 
 async function decideAfter(
+  engine: Engine,
   client: pg.ClientBase,
   environment: string,
   at: string,
@@ -49,13 +50,14 @@ async function decideAfter(
   const happened = { ...ended, refreshed: ended.state === 'done' ? await refreshedBy(client, environment, ended.run) : [] }
   let pauses: Pause[] | undefined
   for (const row of rows) {
+    await apartFromOthers(engine, client, row, now, async () => {
     const job = documentOf(row)
     const start = job.starts.find(({ id }) => id === row.start)
-    if (!start) continue
+    if (!start) return
     const concern = startConcern(start, happened, await readBy(client, environment, row.job))
-    if (!concern) continue
+    if (!concern) return
     const seen = concern.all ? await collect(client, row, concern, happened.run, at) : []
-    if (!seen) continue
+    if (!seen) return
     pauses ??= await pausesSince(client, environment, new Date(now).toISOString())
     const paused = pauseAt(pauses, row.job, row.start, now)
     const cause = concern.all ? seen.map(({ dataset, run }) => `${dataset} by run ${run}`).join(', ') : `run ${happened.run} of ${happened.job} is ${happened.state}`
@@ -65,6 +67,7 @@ async function decideAfter(
     await keepCame(client, row, start, [{ key: `run ${happened.run}`, at: Date.parse(at), cause, ...taken, state, why, ...(seen.length > 0 ? { seen } : {}) }])
     if (state === 'paused')
       await client.query('update mattock.start_state set next_at = $4 where environment = $1 and job = $2 and start = $3', [environment, row.job, row.start, paused!.until])
+    })
   }
 } // prettier-ignore
 

@@ -39,6 +39,13 @@ describe('starts in a document', () => {
     expect(faults[0]!.where.path).toBe(path)
     expect(faults[0]!.where.line).toBeGreaterThan(4)
   })
+  it('slices that cannot be cut are told, where something is to begin by them', () => {
+    const broken = 'slices: {every: P1D, zone: Europe/Oslo, from: 2026-01-01, grace: soon}\n'
+    const { job, faults } = read('  - {id: a, slice: {}}', broken)
+    expect(job).toBeUndefined()
+    expect(faults[0]).toMatchObject({ message: expect.stringContaining('"soon" is no ISO 8601 duration'), where: { path: 'slices.grace', line: 4 } })
+    expect(read('  - {id: a, slice: {}}', broken.replace('P1D', 'daily')).faults[0]!.where.path).toBe('slices.every')
+  }) // prettier-ignore
   it('those of slices wait longer where they say so', () => {
     const job = read('  - {id: a, slice: {later: PT30M}}', slices).job!
     const after = Date.parse('2026-11-25T12:00:00Z')

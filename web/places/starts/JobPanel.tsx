@@ -80,7 +80,8 @@ export function JobPanel({
                 <TableCell className="keep number" style={{ width: 1 }}>
                   {mayRun &&
                     (start.pause ? (
-                      <Button onClick={() => onEnd(start.pause!)}>Go on</Button>
+                      // one that holds the whole environment is ended where it says so
+                      start.pause.job !== null && <Button onClick={() => onEnd(start.pause!)}>Go on</Button>
                     ) : (
                       <Button onClick={() => onPause(start)}>Pause</Button>
                     ))}
