@@ -222,7 +222,7 @@ parts:
     // as if its run still went on while one of them was refreshed
     await bench.own('update mattock.run set ended_at = null where id = $1', [all!.run])
     const later = await bench.load(writer('one'))
-    await bench.own(`update mattock.touch set at = (select created_at + interval '1 second' from mattock.run where id = $1) where run_id = $2`, [all!.run, later])
+    await bench.own(`update mattock.touch set at = (select created_at + interval '1 millisecond' from mattock.run where id = $1) where run_id = $2`, [all!.run, later])
     expect(await cameAfter(bench.engine, all!.run as number)).toMatchObject([{ dataset: 'warehouse.public.one', run: later }])
     expect(one).toBeLessThan(again)
     // from here on both are waited for again
