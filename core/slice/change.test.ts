@@ -43,6 +43,7 @@ describe('what another rule makes of slices that were loaded', () => {
         const { stay, parted, cut, outside } = sliceChange(loaded, { every, zone, from }, now)
         expect(stay + parted + cut + outside).toBe(31)
       }),
+      { numRuns: 15 },
     )
   })
   it('nothing loaded, nothing lost', () => {

@@ -69,7 +69,7 @@ const text = ({ from, to }: Stretch): Span => ({
 /** Slices of a rule that touch a span, in order; undefined where they are too many. */
 function sliceStarts(spec: SliceSpec, from: number, to: number): Stretch[] | undefined {
   // a slice may reach beyond the span on both sides
-  const wide = 400 * 86_400_000
+  const wide = (/[YMW]/.test(spec.every.split('T')[0]!) ? 400 : 40) * 86_400_000
   const near = (at: number) => new Date(at).toISOString()
   for (const margin of [wide, 0])
     try {
