@@ -270,11 +270,15 @@ describe('what keeps a start from beginning', () => {
     await clock('2026-11-25T12:00:00Z')
     for (const name of ['broken', 'sound']) await save(daily(name, `  - {id: a, clock: {cron: '0 13 * * *', zone: UTC}}`))
     // as it may stand in a store: a rule that was let through once
-    await bench.own(`update mattock.job_version set text = replace(text, '0 13 * * *', '0 13 * * * *') where job = 'broken'`)
     scheduler()
+    await known('broken')
     await known('sound')
+    await bench.own(`update mattock.job_version set text = replace(text, '0 13 * * *', '0 13 * * * *') where job = 'broken'`)
     await clock('2026-11-25T12:59:59.800Z')
     expect(await decided('sound', 1)).toHaveLength(1)
+    expect(await decided('broken', 1)).toMatchObject([
+      { state: 'failed', why: expect.stringContaining('has 6 fields'), run: null },
+    ])
   })
   it('an environment that is not live is paused until somebody turns it on', async () => {
     await bench.own(`insert into mattock.environment (name, position) values ('new', 9)`)

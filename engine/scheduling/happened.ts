@@ -54,7 +54,7 @@ async function decideAfter(
     const job = documentOf(row)
     const start = job.starts.find(({ id }) => id === row.start)
     if (!start) return
-    const concern = startConcern(start, happened, await readBy(client, environment, row.job))
+    const concern = startConcern(start, happened, happened.refreshed.length > 0 ? await readBy(client, environment, row.job) : [])
     if (!concern) return
     const seen = concern.all ? await collect(client, row, concern, happened.run, at) : []
     if (!seen) return

@@ -1,6 +1,5 @@
 import type { OccasionState } from '../../database/schedule'
 import type { Engine } from '../context/engine'
-import { pausesSince, type Pause } from './pauses'
 
 /** One time that a start came, as it is told. */
 export interface Told {
@@ -81,7 +80,3 @@ export async function startLag(engine: Engine, environment: string): Promise<{ s
   const { median, ...rest } = rows[0]!
   return median === null ? null : { ...rest, median }
 } // prettier-ignore
-
-/** Pauses of an environment that go on or are still to come. */
-export const openPauses = async (engine: Engine, environment: string, now: string): Promise<Pause[]> =>
-  await pausesSince(engine.db.$client, environment, now)

@@ -1,6 +1,6 @@
-import { listOccasions, openPauses, pastRuns, startLag } from '../../engine/scheduling/occasions'
+import { listOccasions, pastRuns, startLag } from '../../engine/scheduling/occasions'
 import { clockNow } from '../../engine/scheduling/outlook'
-import { endPause, pauseStarts } from '../../engine/scheduling/pauses'
+import { endPause, pausesSince, pauseStarts } from '../../engine/scheduling/pauses'
 import type { Handlers } from '../handler'
 import { plannerOf } from '../planner'
 
@@ -15,7 +15,7 @@ export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts
       pastRuns(engine, environment, from, until),
       startLag(engine, environment),
     ])
-    return { ...outlook, past, lag, pauses: await openPauses(engine, environment, outlook.at) } as never
+    return { ...outlook, past, lag, pauses: await pausesSince(engine.db.$client, environment, outlook.at) } as never
   },
   playStarts: async (asked, { body }) => {
     const { jobs: _jobs, ...played } = await plannerOf(asked, 'lookAhead', body)
