@@ -6,6 +6,15 @@ import { levelSchema, rowSchema, slotSchema } from './shapes'
 
 /** Shapes and operations of plans. */
 
+const pickSchema = z
+  .object({
+    part: z.string().describe('id of the part, or # and its number from 0'),
+    row: z.string().describe('key of the row'),
+    from: z.iso.datetime({ offset: true }),
+    to: z.iso.datetime({ offset: true }).describe('not part of it'),
+  })
+  .meta({ id: 'Pick', description: 'a stretch of data time of one row' })
+
 const planAsk = z.object({
   job: z.string(),
   /** The newest where it is left out. */
@@ -14,6 +23,12 @@ const planAsk = z.object({
   parameters: rowSchema.default({}),
   only: z.string().optional(),
   span: z.string().optional(),
+  picks: z
+    .array(pickSchema)
+    .min(1)
+    .max(20_000)
+    .optional()
+    .describe('stretches of rows in place of a span; the loads within them are planned'),
   /** Control tables as they were at this time. */
   controlAt: z.iso.datetime({ offset: true }).optional(),
 })
@@ -97,6 +112,10 @@ export const planSchema = z.object({
   parameters: rowSchema,
   only: z.string().nullable(),
   span: z.string().nullable(),
+  picks: z
+    .array(pickSchema)
+    .nullable()
+    .describe('the stretches of rows that it was made of; null where it is of all rows'),
   loads: z.number(),
   left: z.number(),
   parts: z.array(planPartSchema),

@@ -5,6 +5,7 @@ import { needsSchema } from '../core/connection/needs'
 import { accessRoutes } from './access'
 import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
+import { coverageRoutes } from './coverage'
 import { controlRoutes } from './control'
 import { markRoutes } from './marks'
 import { mendingRoutes } from './mending'
@@ -57,6 +58,7 @@ export const routes = {
   ...catalogRoutes,
   ...bringInRoutes,
   ...controlRoutes,
+  ...coverageRoutes,
   ...keepingRoutes,
   ...markRoutes,
   ...mendingRoutes,

@@ -1,6 +1,6 @@
 import { boolean, index, integer, jsonb, primaryKey, serial, text } from 'drizzle-orm/pg-core'
 import type { Forecast } from '../core/forecast/forecast'
-import type { Finding } from '../core/plan/types'
+import type { Finding, PlanPick } from '../core/plan/types'
 import type { Resolved } from '../core/text/slot'
 import type { Row } from '../core/value'
 import { created, mattock, when } from './columns'
@@ -21,6 +21,8 @@ export const plan = mattock.table(
     parameters: jsonb('parameters').$type<Row>().notNull(),
     only: text('only'),
     span: text('span'),
+    /** Stretches of rows that it was made of; null where it is of all rows. */
+    picks: jsonb('picks').$type<PlanPick[] | null>(),
     /** Parts without their roster's rows, which are in the loads. */
     parts: jsonb('parts').$type<StoredPart[]>().notNull(),
     findings: jsonb('findings').$type<Finding[]>().notNull(),

@@ -433,3 +433,39 @@ export const loadedSlice = mattock.table(
     index().on(t.job, t.environment, t.to.desc()),
   ],
 )
+
+/**
+ * What became of each row and slice: the load that ended last, and the one that loaded it last. One row however often it
+ * was loaded, and kept though its loads are not, so that a page over years need not look through a history.
+ */
+export const coverage = mattock.table(
+  'coverage',
+  {
+    job: text('job').notNull(),
+    environment: text('environment').notNull(),
+    /** Its id, or `#` and its number. */
+    part: text('part').notNull(),
+    rowKey: text('row_key').notNull(),
+    from: when('slice_from').notNull(),
+    to: when('slice_to').notNull(),
+    label: text('slice_label').notNull(),
+    /** Of the load that ended last. */
+    state: text('state').$type<'done' | 'failed' | 'skipped' | 'stopped'>().notNull(),
+    endedAt: when('ended_at').notNull(),
+    loadId: bigint('load_id', { mode: 'number' }).notNull(),
+    runId: integer('run_id').notNull(),
+    /** Of the load that was done last; null where none was. */
+    loadedAt: when('loaded_at'),
+    loadedBy: bigint('loaded_by', { mode: 'number' }),
+    /** Rows that it found or put in the target: written, unchanged and merged. */
+    rows: bigint('rows', { mode: 'number' }).notNull().default(0),
+    read: bigint('read', { mode: 'number' }).notNull().default(0),
+    rejected: bigint('rejected', { mode: 'number' }).notNull().default(0),
+    /** Loads of it that came to an end. */
+    loads: integer('loads').notNull().default(1),
+  },
+  (t) => [
+    primaryKey({ columns: [t.job, t.environment, t.part, t.rowKey, t.from, t.to] }),
+    index('coverage_slice').on(t.environment, t.job, t.from, t.to),
+  ],
+)

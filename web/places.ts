@@ -24,6 +24,12 @@ export const places: readonly Place[] = [
     counts: 'decisions',
     load: () => import('./places/morning/Morning'),
   },
+  {
+    path: '/coverage',
+    name: 'Coverage',
+    room: 'Watch',
+    load: () => import('./places/coverage/Coverage'),
+  },
   { path: '/starts', name: 'Starts', room: 'Watch', load: () => import('./places/starts/Starts') },
   {
     path: '/ledger',

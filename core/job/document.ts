@@ -148,6 +148,9 @@ export const listOf = (part: Pick<Part, 'once'>): 'once' | 'do' => (part.once ? 
 export const allSteps = (part: Part): readonly Step[] => part.once ?? part.do ?? []
 
 /** The steps of a part that are not turned off, in order. */
+/** What a part is called where something is kept of it: its id, or `#` and its number. */
+export const partName = ({ id }: Part, index: number): string => id ?? `#${index}`
+
 export const activeSteps = (part: Part): Step[] => allSteps(part).filter((step) => !step.off)
 
 /** Path of a step in the document: `parts.0.do.1`. */

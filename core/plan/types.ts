@@ -219,9 +219,21 @@ export interface PlanRequest {
   readonly parameters: Readonly<Record<string, Value>>
   /** An expression over row and slice; loads for which it is true stay. */
   readonly only: string | undefined
+  /** Stretches of rows: of the parts that go through slices, loads within one of them stay; all where it is left out. */
+  readonly picks?: readonly PlanPick[] | undefined
   readonly slices: readonly Slice[] | undefined
   /** ISO 8601 instant. */
   readonly now: string
+}
+
+/** A stretch of data time of one row of a part, half-open. */
+export interface PlanPick {
+  /** As {@link partName} says it. */
+  readonly part: string
+  readonly row: string
+  /** ISO 8601 instants. */
+  readonly from: string
+  readonly to: string
 }
 
 /** Loads with every text resolved, before anything is looked up. */

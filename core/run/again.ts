@@ -17,7 +17,6 @@ export function stepsAgain(
   from: RerunFrom,
 ): boolean[] {
   if ('only' in from) return ids.map((id) => id === from.only)
-  if ('only' in from) return ids.map((id) => id === from.only)
   const first = 'step' in from ? ids.indexOf(from.step) : -1
   if ('step' in from && first < 0) return ids.map(() => true)
   const begins = ids.map((_id, at) => at === first || !done[at])

@@ -4,6 +4,7 @@ import { sarifLog } from '../../core/plan/sarif'
 import type { Finding } from '../../core/plan/types'
 import { mappingSheet } from '../catalog/mapping'
 import type { Engine } from '../context/engine'
+import { readCoverage } from '../coverage/coverage'
 import { bringInJobs, checkDocuments } from '../jobs/bringIn'
 import { saveJob } from '../jobs/versions'
 import { previewRoster } from '../planning/previewRoster'
@@ -24,6 +25,7 @@ export const plannerAsks = {
   compareStored,
   forecastStored,
   lookAhead,
+  readCoverage,
   previewStarts,
   previewRoster,
   mappingSheet,

@@ -5,8 +5,8 @@ import { fail } from '../../core/fault'
 import type { Job } from '../../core/job/document'
 import { expand } from '../../core/plan/expand/expand'
 import { judge } from '../../core/plan/plan'
-import type { Expansion, Facts, Plan, PlanRequest } from '../../core/plan/types'
-import { newestClosed, slicesInSpan, withRestated, type Slice } from '../../core/slice/slices'
+import type { Expansion, Facts, Plan, PlanPick, PlanRequest } from '../../core/plan/types'
+import { newestClosed, slicesBetween, slicesInSpan, withRestated, type Slice } from '../../core/slice/slices'
 import type { Row, Table } from '../../core/value'
 import { environment as environmentTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
@@ -43,11 +43,22 @@ export function slicesFor(job: Job, span: string | undefined, now: string): Slic
   return newest ? withRestated(job.slices, [newest]) : []
 }
 
+/** The slices that lie in what was picked, oldest first. @throws FaultError `slices` where none does */
+function slicesOfPicks(job: Job, picks: readonly PlanPick[]): Slice[] {
+  if (!job.slices) fail('slices', `job ${job.name} has no slices, so none can be picked`, { job: job.name })
+  const slices = new Map<string, Slice>()
+  for (const { from, to } of new Map(picks.map((pick) => [`${pick.from} ${pick.to}`, pick])).values())
+    for (const slice of slicesBetween(job.slices, from, to)) slices.set(`${slice.from} ${slice.to}`, slice)
+  if (slices.size === 0)
+    fail('slices', `no whole slice of ${job.slices.every} lies in what was picked; slices of an earlier rule are loaded again by picking all of the time that the rule of now cuts`, { job: job.name })
+  return [...slices.values()].sort((a, b) => Date.parse(a.from) - Date.parse(b.from))
+} // prettier-ignore
+
 /** What planning a document is asked with. */
 export async function planRequest(
   engine: Engine,
   job: Job,
-  ask: Pick<PlanAsk, 'environment' | 'parameters' | 'only' | 'span' | 'now'>,
+  ask: Pick<PlanAsk, 'environment' | 'parameters' | 'only' | 'span' | 'picks' | 'now'>,
 ): Promise<PlanRequest> {
   const now = ask.now ?? new Date().toISOString()
   return {
@@ -55,7 +66,8 @@ export async function planRequest(
     environment: await readEnvironment(engine, ask.environment),
     parameters: ask.parameters,
     only: ask.only,
-    slices: slicesFor(job, ask.span, now),
+    picks: ask.picks,
+    slices: ask.picks ? slicesOfPicks(job, ask.picks) : slicesFor(job, ask.span, now),
     now,
   }
 }
@@ -85,6 +97,12 @@ export async function judgeExpansion(
   return { plan: judge(expansion, facts), facts }
 }
 
+/** The span of what was picked, in words: `2026-11-01/2026-11-05`, the start of its last slice its end. */
+function spanOfLabels({ request: { slices } }: Plan): string | undefined {
+  const [first, last] = [slices?.[0], slices?.at(-1)]
+  return first && last ? (first === last ? first.label : `${first.label} … ${last.label}`) : undefined
+}
+
 /** Plans a version of a job and keeps the plan. */
 export async function makePlan(
   engine: Engine,
@@ -92,7 +110,7 @@ export async function makePlan(
 ): Promise<{ id: number; plan: Plan; version: JobVersion }> {
   const version = await readVersion(engine, ask.job, ask.version)
   const { plan, facts } = await workOutPlan(engine, documentOf(version), ask)
-  const { job, environment, by, only, span } = ask
-  const id = await storePlan(engine, plan, facts, { job, versionId: version.id, environment, by, only, span })
+  const { job, environment, by, only, span, picks } = ask
+  const id = await storePlan(engine, plan, facts, { job, versionId: version.id, environment, by, only, span: picks ? spanOfLabels(plan) : span, picks })
   return { id, plan, version }
 }

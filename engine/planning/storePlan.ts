@@ -2,7 +2,7 @@ import { once } from 'node:events'
 import { from as copyFrom } from 'pg-copy-streams'
 import type pg from 'pg'
 import { differing } from '../../core/plan/differing'
-import type { Facts, Plan, PlannedLoad, PlanPart } from '../../core/plan/types'
+import type { Facts, Plan, PlannedLoad, PlanPart, PlanPick } from '../../core/plan/types'
 import { fileWantsOf } from '../../core/plan/fileWants'
 import { connectionNames } from '../../core/plan/view'
 import type { PlanMark, StoredPart } from '../../database/schema'
@@ -17,6 +17,7 @@ export interface PlanHead {
   readonly by: string
   readonly only: string | undefined
   readonly span: string | undefined
+  readonly picks: readonly PlanPick[] | undefined
 }
 
 /** A part of a plan as it is kept: without its rows and slices, which are tables of their own. */
@@ -47,8 +48,8 @@ export async function storePlan(engine: Engine, plan: Plan, facts: Facts, head: 
   const files = filesOf(plan, facts)
   return await transaction(engine.db.$client, async (client) => {
     const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.plan (job, version_id, environment, by, parameters, "only", span, parts, findings, forecast, loads, marks)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) returning id`,
+      `insert into mattock.plan (job, version_id, environment, by, parameters, "only", span, parts, findings, forecast, loads, marks, picks)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) returning id`,
       [
         head.job,
         head.versionId,
@@ -62,6 +63,7 @@ export async function storePlan(engine: Engine, plan: Plan, facts: Facts, head: 
         JSON.stringify(plan.forecast),
         plan.loads.length,
         JSON.stringify(marks.marks),
+        head.picks ? JSON.stringify(head.picks) : null,
       ],
     )
     const id = rows[0]!.id

@@ -3,6 +3,7 @@ import { accessHandlers } from './access'
 import { catalogHandlers } from './catalog'
 import { connectionHandlers } from './connections'
 import { controlHandlers } from './control'
+import { coverageHandlers } from './coverage'
 import { documentHandlers } from './documents'
 import { jobHandlers } from './jobs'
 import { keepingHandlers } from './keeping'
@@ -24,6 +25,7 @@ export const handlers: Handlers = {
   ...connectionHandlers,
   ...catalogHandlers,
   ...controlHandlers,
+  ...coverageHandlers,
   ...jobHandlers,
   ...keepingHandlers,
   ...planHandlers,

@@ -68,6 +68,7 @@ export const planHandlers: Pick<
       parameters: { ...found.parameters },
       only: found.only,
       span: found.span,
+      picks: found.picks,
       loads: found.loads,
       left: left.length,
       parts: found.parts.map((part) => mutable(part)) as never,

@@ -119,6 +119,7 @@ export const plan = (more: Partial<Plan> = {}): Plan => ({
   by: 'Ana',
   parameters: {},
   only: null,
+  picks: null,
   span: '2026-11-23',
   loads: 2,
   left: 0,

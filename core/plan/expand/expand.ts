@@ -1,4 +1,4 @@
-import { activeSteps, stepPath } from '../../job/document'
+import { activeSteps, partName, stepPath } from '../../job/document'
 import { earlierOf, partOrder } from '../../job/order'
 import { slotsOf } from '../../job/slots'
 import { stepKind } from '../../job/steps'
@@ -67,6 +67,7 @@ export function expand(request: PlanRequest, gathered: Gathered): Expansion {
       slices,
       base,
       only: request.only,
+      picks: slices && request.picks?.filter(({ part: name }) => name === partName(part, index)),
       context,
       names,
       loads,

@@ -1,13 +1,14 @@
 import { celRow, plainValue, type Bindings } from '../../expression/cel'
 import { unknownNames, unknownNameText, type KnownNames } from '../../expression/names'
 import { FaultError } from '../../fault'
+import { groupBy } from '../../group'
 import type { RosterContext } from '../../roster/context'
 import type { Roster } from '../../roster/roster'
 import type { Slice } from '../../slice/slices'
 import type { CompiledSlot } from '../../text/slot'
 import type { ValueType } from '../../value'
 import type { Gatherer } from '../gather'
-import type { PlannedLoad } from '../types'
+import type { PlannedLoad, PlanPick } from '../types'
 import { sliceBinding } from './bindings'
 import { findingCode } from './codes'
 import { slotResolver } from './slots'
@@ -22,6 +23,8 @@ interface Resolving {
   readonly slices: readonly Slice[] | undefined
   readonly base: Bindings
   readonly only: string | undefined
+  /** Stretches that loads must lie in; undefined where all are wanted. */
+  readonly picks: readonly PlanPick[] | undefined
   readonly context: RosterContext
   readonly names: KnownNames
   readonly loads: PlannedLoad[]
@@ -42,6 +45,7 @@ export function resolveLoads(part: Resolving): void {
       ...(row >= 0 ? { row: rowBindings[row] } : {}),
       ...(slice >= 0 ? { slice: sliceBindings[slice] } : {}),
     }) as Bindings
+  const isPicked = part.each ? pickFilter(part) : () => true
   const keep = part.each ? loadFilter(part, bindings) : () => true
   const resolvers = part.slots.map((slot) => slot && slotResolver(slot, bindings))
   const rowCount = part.each ? roster!.rows.length : 1
@@ -50,7 +54,7 @@ export function resolveLoads(part: Resolving): void {
     for (let r = 0; r < rowCount; r++) {
       const row = part.each ? r : -1
       const slice = part.each && slices ? s : -1
-      if (!keep(row, slice)) continue
+      if (!isPicked(row, slice) || !keep(row, slice)) continue
       const number = loads.length
       const rowKey = row >= 0 ? roster!.rows[row]!.key : part.title
       const key = slice >= 0 ? `${rowKey} · ${slices![slice]!.label}` : rowKey
@@ -72,6 +76,18 @@ export function resolveLoads(part: Resolving): void {
     }
   }
 }
+
+/** Does a load lie within one of the stretches that were picked of its row? */
+function pickFilter({ picks, roster, slices }: Resolving): (row: number, slice: number) => boolean {
+  if (!picks || !slices) return () => true
+  const spans = groupBy(picks, ({ row }) => row)
+  const times = slices.map(({ from, to }) => ({ from: Date.parse(from), to: Date.parse(to) }))
+  const ofRow = new Map([...spans].map(([row, own]) => [row, own.map(({ from, to }) => ({ from: Date.parse(from), to: Date.parse(to) }))]))
+  return (row, slice) => {
+    const { from, to } = times[slice]!
+    return ofRow.get(roster!.rows[row]!.key)?.some((span) => span.from <= from && span.to >= to) ?? false
+  }
+} // prettier-ignore
 
 function loadFilter(part: Resolving, bindings: (row: number, slice: number) => Bindings) {
   if (part.only === undefined || part.only.trim() === '') return () => true

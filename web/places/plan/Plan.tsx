@@ -75,7 +75,7 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
         environment: plan.environment,
         parameters: plan.parameters,
         only: plan.only ?? undefined,
-        span: plan.span ?? undefined,
+        ...(plan.picks ? { picks: plan.picks } : { span: plan.span ?? undefined }),
       },
     }).then(({ id }) => navigate(`/plans/${id}`), setFault)
   }, [plan, navigate])

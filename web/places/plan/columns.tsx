@@ -13,6 +13,8 @@ export function firstHidden(plan: PlanAnswer): ReadonlySet<string> {
 /** What the plan is, as one reads it aloud. */
 export function sentence(plan: PlanAnswer, part: PlanAnswer['parts'][number]): string {
   if (!part.each) return `once, in ${plan.environment}`
+  if (plan.picks)
+    return `picked: ${count(plan.picks.length, 'stretch', 'stretches')} of ${count(new Set(plan.picks.map(({ row }) => row)).size, 'row')}, ${plan.span} in ${plan.environment}`
   const slices =
     part.slices > 0 ? `, each of ${count(part.slices, 'slice')}${plan.span ? ` (${plan.span})` : ''}` : ''
   const only = plan.only ? `, only where ${plan.only}` : ''

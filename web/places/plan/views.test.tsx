@@ -17,6 +17,7 @@ const other = (id: number, more: object = {}) => ({
   createdAt: '2026-11-23T03:00:00.000Z',
   by: 'Ana',
   span: null,
+  picks: null,
   only: null,
   loads: 12,
   ...more,

@@ -1,0 +1,167 @@
+import { Button, IconButton } from '@mui/material'
+import ChevronLeftIcon from '@mui/icons-material/ChevronLeft'
+import ChevronRightIcon from '@mui/icons-material/ChevronRight'
+import { useCallback, useMemo, useState, type ReactElement } from 'react'
+import { Link, useSearchParams } from 'react-router'
+import { routes } from '../../../contract/routes'
+import { everyText } from '../../../core/slice/words'
+import { useAnswer } from '../../data/api'
+import { useHere, useMay } from '../../data/session'
+import { Choice, Flag, TextInput } from '../../kit/controls'
+import { Empty, FaultBox, Waiting } from '../../kit/Fault'
+import { BarMark } from '../../look/Bars'
+import { count } from '../../look/times'
+import { linesOf, pickedByJob, type Coverage as Answered, type Line, type Place } from './lines'
+import { PickedLines, usePlanning } from './PickedLines'
+import { Sheet } from './Sheet'
+import { SlicePanel } from './SlicePanel'
+
+const day = 86_400_000
+/** Days that are looked at, and what that is called. */
+const spans = [['2', '2 days'], ['14', '2 weeks'], ['60', '60 days'], ['365', 'a year'], ['1826', '5 years']] as const // prettier-ignore
+const legend = [
+  ['loaded', 'loaded, height = rows against the usual'],
+  ['failed', 'failed'],
+  ['renewed', 'a later load failed'],
+  ['missing', 'nothing loaded'],
+  ['expected', 'not due yet'],
+] as const
+
+/** Which slices of data are there, row by row along data time, and what is missing. */
+export default function Coverage(): ReactElement {
+  const { environment } = useHere()
+  const mayRun = useMay('run', environment)
+  const [search, setSearch] = useSearchParams()
+  const job = search.get('job') ?? ''
+  const length = spans.find(([days]) => days === search.get('days'))?.[0] ?? '60'
+  const back = Number(search.get('back') ?? 0) || 0
+  const by = search.get('by') ?? ''
+  const gapsOnly = search.get('gaps') === 'only'
+  const set = (name: string, value: string) =>
+    setSearch(
+      (before) => {
+        const next = new URLSearchParams(before)
+        if (value === '') next.delete(name)
+        else next.set(name, value)
+        return next
+      },
+      { replace: true },
+    )
+  const [opened, setOpened] = useState(() => Date.now())
+  const days = Number(length)
+  // whole days, so that the same page is asked for all day
+  const last = Math.ceil(opened / day) * day - back * days * day
+  const query = { environment, from: new Date(last - days * day).toISOString(), until: new Date(last).toISOString(), ...(job === '' ? {} : { job }) }
+  const { data, error } = useAnswer(routes.coverage, { query }, { keepPreviousData: true, refreshInterval: 30_000 })
+  // the clock that starts go by may not be ours
+  if (data && Math.abs(Date.parse(data.at) - opened) > day) setOpened(Date.parse(data.at))
+  // every job, also when one is shown alone
+  const known = useJobs(data, job)
+  const [wanted, setWanted] = useState('')
+  const lines = useMemo(() => linesOf(data?.jobs ?? [], { by, gapsOnly, wanted }), [data, by, gapsOnly, wanted])
+  const [chosen, setChosen] = useState<{ readonly id: string; readonly from: number }>()
+  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set())
+  const cursor = useMemo(() => placeOf(lines, chosen), [lines, chosen])
+  const choose = useCallback((place: Place) => {
+    const line = lines[place.line]
+    if (line?.kind === 'row') setChosen({ id: line.id, from: line.times.from[place.slice]! })
+  }, [lines])
+  const jobsPicked = useMemo(() => (picked.size === 0 ? [] : pickedByJob(lines, picked)), [lines, picked])
+  const planning = usePlanning(environment)
+  if (error && !data) return <FaultBox error={error} />
+  if (!data) return <Waiting what="reading what was loaded" />
+  const columns = [...new Set(data.jobs.flatMap((one) => one.columns))]
+  const line = cursor && lines[cursor.line]
+  const rows = lines.filter(({ kind }) => kind === 'row').length
+  const gaps = lines.reduce((sum, one) => sum + (one.kind === 'row' ? one.row.gaps : 0), 0)
+  const until = Math.min(last, Date.parse(data.at))
+  return (
+    <div className="stack grow">
+      <div className="head" style={{ marginBottom: 0 }}>
+        <h1>Coverage</h1>
+        <span className="soft">
+          which slices of data are there, in {environment} · {count(rows, 'row')}
+          {gaps > 0 && <span className="bad"> · {count(gaps, 'slice')} missing or failed</span>}
+          {data.jobs.length === 1 && ` · ${everyText(data.jobs[0]!.every)}, zone ${data.jobs[0]!.zone}`}
+        </span>
+      </div>
+      <div className="line" style={{ flexWrap: 'wrap' }}>
+        <Choice label="job" value={job} options={[['', 'all jobs'], ...known.map(({ job: name, title }) => [name, title] as const)]} onChange={(next) => set('job', next)} />
+        <Choice label="rows put together by" value={columns.includes(by) ? by : ''} options={[['', 'by job'], ...columns.map((column) => [column, `by ${column}`] as const)]} onChange={(next) => set('by', next)} />
+        <Flag label="only gaps" words="only gaps" checked={gapsOnly} onChange={(on) => set('gaps', on ? 'only' : '')} />
+        <TextInput label="find a row" placeholder="find a row" value={wanted} width={160} onChange={setWanted} />
+        <span className="line" style={{ marginLeft: 'auto', gap: 4 }}>
+          <IconButton size="small" aria-label="earlier" onClick={() => set('back', String(back + 1))}><ChevronLeftIcon /></IconButton>
+          <Button variant="text" disabled={back === 0} onClick={() => set('back', '')}>up to now</Button>
+          <IconButton size="small" aria-label="later" disabled={back === 0} onClick={() => set('back', back <= 1 ? '' : String(back - 1))}><ChevronRightIcon /></IconButton>
+          <Choice label="how much is shown" value={length} options={spans} onChange={(next) => { set('days', next === '60' ? '' : next); set('back', '') }} />
+        </span>
+      </div>
+      {lines.length === 0 ? (
+        <section className="sheet">
+          <Empty>
+            {known.length === 0 ? (
+              <>
+                No job goes through slices yet. A job that says <span className="mono">slices</span> is loaded day by day, or hour by hour, and is drawn here: open one in <Link to="/jobs">Jobs</Link>.
+              </>
+            ) : gapsOnly ? (
+              'Nothing is missing: every slice that is due is loaded.'
+            ) : (
+              'No row is called so.'
+            )}
+          </Empty>
+        </section>
+      ) : (
+        <section className="sheet" style={{ padding: '8px 6px 6px' }}>
+          <Sheet
+            lines={lines}
+            from={last - days * day}
+            until={until}
+            zone={data.jobs[0]?.zone ?? 'UTC'}
+            cursor={cursor}
+            picked={picked}
+            onCursor={choose}
+            onPicked={setPicked}
+            onPlan={mayRun ? () => planning.plan(jobsPicked[0]!) : undefined}
+          />
+        </section>
+      )}
+      {jobsPicked.length > 0 ? (
+        <PickedLines picked={jobsPicked} planning={planning} mayRun={mayRun} onClear={() => setPicked(new Set())} />
+      ) : (
+        line?.kind === 'row' && <SlicePanel line={line} slice={cursor!.slice} environment={environment} />
+      )}
+      <div className="line soft" style={{ flexWrap: 'wrap', gap: 12, fontSize: 12 }}>
+        {legend.map(([state, words]) => (
+          <span key={state} className="line" style={{ gap: 5 }}>
+            <BarMark state={state} /> {words}
+          </span>
+        ))}
+        <span className="line" style={{ gap: 5 }}>
+          <BarMark state="loaded" rejected={0.35} /> rows rejected
+        </span>
+        <span className="line" style={{ gap: 5 }}>
+          <BarMark state="loaded" restated /> loaded again next time
+        </span>
+        <span style={{ marginLeft: 'auto' }}>drag or Shift + arrows pick · n next gap</span>
+      </div>
+    </div>
+  )
+} // prettier-ignore
+
+/** Where what was chosen stands now: lines come and go as they are filtered. */
+function placeOf(lines: readonly Line[], chosen: { readonly id: string; readonly from: number } | undefined): Place | undefined {
+  const at = chosen ? lines.findIndex(({ id }) => id === chosen.id) : -1
+  const line = lines[at]
+  if (line?.kind !== 'row') return undefined
+  const slice = line.times.from.indexOf(chosen!.from)
+  return slice < 0 ? undefined : { line: at, slice }
+} // prettier-ignore
+
+/** The jobs there are to choose from: those of the last answer that had all. */
+function useJobs(data: Answered | undefined, job: string): readonly { readonly job: string; readonly title: string }[] {
+  const [known, setKnown] = useState<readonly { readonly job: string; readonly title: string }[]>([])
+  const jobs = data?.jobs
+  if (jobs && job === '' && jobs !== known && (jobs.length !== known.length || jobs.some((one, at) => one.job !== known[at]?.job))) setKnown(jobs)
+  return known.length > 0 ? known : (jobs ?? [])
+} // prettier-ignore
