@@ -18,6 +18,7 @@ import { commandAccount, hasPeople, invite } from '../server/invitation'
 import { invitationFile } from './state'
 import { planApart } from '../engine/planner/process'
 import { startScheduler } from '../engine/scheduling/scheduler'
+import { watchWaits } from '../engine/waiting/look'
 import { makeApp } from '../server/app'
 import { watchHealth } from '../server/health'
 import { endHard, endHardOnFaults } from './hard'
@@ -58,6 +59,7 @@ export async function serve(): Promise<number> {
   engine.planApart = (person, ask) => planner.ask({ person }, 'makePlan', ask)
   await pinClock(engine)
   const endStarts = process.env.MATTOCK_STARTS === 'off' ? () => Promise.resolve() : startScheduler(engine)
+  const endWaits = watchWaits(engine)
   const history = new AbortController()
   let progress: { label: string; done: number; total: number } | null = null
   const app = makeApp(
@@ -97,6 +99,7 @@ export async function serve(): Promise<number> {
       : Promise.resolve()
   await ended
   history.abort()
+  endWaits()
   const startsEnded = endStarts()
   health.close()
   standIns?.close()

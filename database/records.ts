@@ -151,6 +151,15 @@ export interface SeenRefresh {
   readonly at: string
 }
 
+/** A file as it was when it was last looked at. */
+export interface SeenFile {
+  readonly path: string
+  readonly size: number
+  readonly modified: string
+  /** Since when it is so, in milliseconds since 1970 by the clock of who looked. */
+  readonly at: number
+}
+
 /** What the pages keep for a person. */
 export interface KeptForAccount {
   /** Where they looked last. */

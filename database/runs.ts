@@ -170,10 +170,12 @@ export const load = mattock.table(
     sliceFrom: when('slice_from'),
     sliceTo: when('slice_to'),
     sliceLabel: text('slice_label'),
-    /** Which connections it uses. */
+    /** Which connections it uses; `-1 - lane` while it waits for what is not of this run, so that no worker looks at it. */
     lane: integer('lane').notNull().default(0),
     /** Lower goes before others of its part. */
     rank: integer('rank').notNull().default(0),
+    /** What it waits for before it begins, or waited for; while it does, its lane is below 0. */
+    waitSet: bigint('wait_set', { mode: 'number' }),
     /** By whom it was let go before its part began, and why. */
     letGo: jsonb('let_go').$type<LetGo | null>(),
     state: text('state').$type<RunState>().notNull().default('waiting'),
@@ -219,6 +221,12 @@ export const load = mattock.table(
     index('load_running')
       .on(t.worker)
       .where(sql`state = 'running'`),
+    index('load_wait_set')
+      .on(t.waitSet)
+      .where(sql`wait_set is not null`),
+    index('load_open_slice')
+      .on(t.runId, t.sliceFrom)
+      .where(sql`state in ('waiting', 'running', 'held') and slice_from is not null`),
     index('load_awaits')
       .on(t.awaits)
       .where(sql`awaits is not null`),
@@ -427,6 +435,8 @@ export const loadedSlice = mattock.table(
     environment: text('environment').notNull(),
     from: when('slice_from').notNull(),
     to: when('slice_to').notNull(),
+    /** A run of all rows took it, not only one of some that were picked. */
+    whole: boolean('whole').notNull().default(false),
   },
   (t) => [
     primaryKey({ columns: [t.job, t.environment, t.from, t.to] }),

@@ -7,6 +7,7 @@ import { rosterSchema } from './rosters'
 import { identifier } from './identifier'
 import { startFault, startSchema } from './starts'
 import { stepSchema, whenSchema, type Step } from './steps'
+import { waitFault, waitSchema } from './waits'
 
 export const parameterSchema = z
   .strictObject({
@@ -37,6 +38,9 @@ export const eachSchema = z
       .boolean()
       .default(true)
       .describe('for each slice, too; without it once for each row, whatever the slices'),
+    waits: field(z.array(waitSchema), { rare: true })
+      .optional()
+      .describe('what each load waits for before it begins'),
   })
   .describe('once for each row of a roster, and for each slice')
 
@@ -92,6 +96,20 @@ export const jobSchema = z
     // what begins by itself must be able to cut its slices: nobody looks when it does not
     const wrong = job.starts.length > 0 && job.slices && slicesFault(job.slices)
     if (wrong) context.addIssue({ code: 'custom', message: wrong.message, path: wrong.path.split('.') })
+    job.parts.forEach(({ each }, part) =>
+      each?.waits?.forEach((wait, at) => {
+        const fault = waitFault(wait, job.name)
+        const path = ['parts', part, 'each', 'waits', at]
+        if (fault)
+          context.addIssue({
+            code: 'custom',
+            message: fault.message,
+            path: [...path, ...fault.path.split('.')],
+          })
+        else if (!job.slices || each.slices === false)
+          context.addIssue({ code: 'custom', message: 'only what goes through slices waits', path })
+      }),
+    )
     const startIds = new Set<string>()
     job.starts.forEach((start, at) => {
       if (startIds.has(start.id))

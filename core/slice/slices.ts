@@ -77,13 +77,15 @@ function followsTheClock(seconds: number, start: Temporal.ZonedDateTime): boolea
   return false
 }
 
-/** A date, a local date and time, or an instant, in a zone. @throws FaultError `slices` */
+/** A date, a month, a local date and time, or an instant, in a zone. @throws FaultError `slices` */
 export function zonedTime(text: string, zone: string, field = 'from'): Temporal.ZonedDateTime {
   try {
     if (/(Z|[+-]\d\d:?\d\d)$/.test(text) && text.includes('T')) {
       return Temporal.Instant.from(text).toZonedDateTimeISO(zone)
     }
-    return Temporal.PlainDateTime.from(text).toZonedDateTime(zone)
+    // a month as slices of months are called
+    const day = /^\d{4}-\d{2}$/.test(text) ? `${text}-01` : text
+    return Temporal.PlainDateTime.from(day).toZonedDateTime(zone)
   } catch {
     fail('slices', `"${text}" is no date or time in zone ${zone}; write 2026-11-01 or 2026-11-01T06:00`, {
       path: `slices.${field}`,
@@ -143,6 +145,29 @@ export function slicesBetween(spec: SliceSpec, from: string, to: string, limit =
     start = end
   }
 }
+
+/**
+ * The slices that have a part of [from, to), oldest first: those that cover it, or fill it, or both.
+ * @throws FaultError `slices` where the rule cannot be read
+ */
+export function slicesMeeting(spec: SliceSpec, from: string, to: string): Slice[] {
+  const cut = cutter(spec)
+  const first = zonedTime(from, cut.zone)
+  const last = zonedTime(to, cut.zone, 'until')
+  let at = firstAt(cut, first)
+  while (at > 0 && Temporal.ZonedDateTime.compare(boundary(cut, at), first) > 0) at--
+  const slices: Slice[] = []
+  for (let start = boundary(cut, at); Temporal.ZonedDateTime.compare(start, last) < 0; at++) {
+    const end = boundary(cut, at + 1)
+    if (cut.end && Temporal.ZonedDateTime.compare(end, cut.end) > 0) break
+    if (Temporal.ZonedDateTime.compare(end, first) > 0 && !end.equals(start)) slices.push(sliceOf(start, end, spec))
+    start = end
+  }
+  return slices
+} // prettier-ignore
+
+/** The slice that ends where another begins, or, where the rule gives none there, the newest before; undefined before the first. */
+export const sliceBefore = (spec: SliceSpec, from: string): Slice | undefined => newestClosed(spec, from)
 
 /** Nothing is left of a day, or an hour, that a zone skipped. */
 const isNothing = (cut: Cutter, n: number): boolean => boundary(cut, n).equals(boundary(cut, n + 1))

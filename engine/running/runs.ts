@@ -13,6 +13,7 @@ import { activeSteps, type Job } from '../../core/job/document'
 import { bringsTwice, stepKind, type StepKind } from '../../core/job/steps'
 import type { RunState } from '../../core/runState'
 import { documentOf } from '../jobs/versions'
+import { readWaits } from '../waiting/lay'
 
 export interface StartAsk {
   readonly plan: number
@@ -197,6 +198,8 @@ async function insertRun(
   const job = documentOf(version!)
   const offset = ask.clockOffset ?? 0
   const at = new Date(Date.now() + offset).toISOString()
+  // rows that were mended come to what was loaded, and a past that is made anew has its order
+  const waits = ask.past || (rerun?.from && 'only' in rerun.from) ? undefined : await readWaits(engine, job, plan)
   return await transaction(engine.db.$client, async (client) => {
     // of two who start one plan at once, the second sees what the first did
     await client.query(`select pg_advisory_xact_lock(hashtext('mattock.start'), $1)`, [plan.id])
@@ -249,9 +252,11 @@ async function insertRun(
     )
     if (!inserted.rowCount)
       fail('no-loads', 'there is nothing to run again: no load failed, was stopped or skipped')
+    await waits?.lay(client, id)
     await client.query(
       `insert into mattock.run_lane (run_id, part, lane, connections, waiting)
-       select $1, part, lane, array(select jsonb_array_elements_text($2::jsonb -> lane)), count(*) from mattock.load where run_id = $1 group by part, lane`,
+       select $1, part, lane, array(select jsonb_array_elements_text($2::jsonb -> lane)), sum(free)
+       from (select part, case when lane < 0 then -1 - lane else lane end as lane, (lane >= 0)::int as free from mattock.load where run_id = $1) l group by part, lane`,
       [id, JSON.stringify(lanes.connections)],
     )
     await insertParts(client, id, plan, job, !(rerun?.from && 'only' in rerun.from))

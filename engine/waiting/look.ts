@@ -1,0 +1,132 @@
+import { stat } from 'node:fs/promises'
+import { join } from 'node:path'
+import { escapeWildcards, hasWildcard, unescapeSegment } from '../../core/store/pattern'
+import type { FileFact } from '../../core/plan/types'
+import type { SeenFile } from '../../database/schema'
+import { openAs } from '../connectors/connections'
+import { Lister } from '../connectors/files/store'
+import type { Engine } from '../context/engine'
+import { every } from '../queue/every'
+
+/** Milliseconds between two looks at what nobody tells us of. */
+const look = 2000
+/** Milliseconds that a file must have stayed as it is. */
+const still = 3000
+/** A file that nobody touched for so long (milliseconds) is whole. */
+const old = 60_000
+/** Milliseconds after which a folder is read though it says that nothing changed: some that are mounted never say. */
+const distrust = 60_000
+
+/**
+ * Looks again and again at what loads wait for and what nobody tells us of: datasets that are refreshed by what has no
+ * slices, and files. It may run in any number of processes; one at a time looks.
+ * @returns ends it
+ */
+export function watchWaits(engine: Engine, { every: milliseconds = look, files = still } = {}): () => void {
+  const folders = new Map<string, FolderLook>()
+  return every(engine, 'looking at what loads wait for', milliseconds, async () => {
+    if (!(await anyWaits(engine))) return
+    await refreshed(engine)
+    await filesCame(engine, folders, files)
+  })
+}
+
+interface FolderLook {
+  /** Modification time of the folder; undefined where it could not be read. */
+  readonly changed: number | undefined
+  readonly at: number
+}
+
+async function anyWaits(engine: Engine): Promise<boolean> {
+  const { rowCount } = await engine.db.$client.query(`select 1 from mattock.wait_need where met_at is null and kind <> 'slice' limit 1`) // prettier-ignore
+  return rowCount! > 0
+}
+
+/** Datasets that were refreshed since loads wait for it. */
+async function refreshed(engine: Engine): Promise<void> {
+  await engine.db.$client.query(
+    `with held as (select mattock.lock_dispatch()),
+     met as (
+       select n.set_id, n.position from mattock.wait_need n, held where n.kind = 'refresh' and n.met_at is null and exists (
+         select 1 from mattock.touch t where t.environment = n.environment and t.connection = split_part(n.dataset, '.', 1)
+           and t.locator = substr(n.dataset, strpos(n.dataset, '.') + 1) and t.direction = 'write' and t.at >= n.after))
+     select mattock.meet_needs(array_agg(set_id), array_agg(position)) from met having count(*) > 0`,
+  )
+}
+
+interface FileWait {
+  readonly set: string
+  readonly position: number
+  readonly pattern: string
+  readonly marker: string | null
+  readonly seen: readonly SeenFile[] | null
+}
+
+/** Files that came, and no longer grow. */
+async function filesCame(engine: Engine, folders: Map<string, FolderLook>, stillFor: number): Promise<void> {
+  // the folders first: where nothing changed, a hundred thousand loads that wait for files there cost one question
+  const { rows } = await engine.db.$client.query<{ environment: string; store: string; folder: string; unsettled: boolean; newest: string }>(
+    `select environment, store, regexp_replace(pattern, '[^/]*$', '') as folder, bool_or(seen is not null) as unsettled, max(set_id)::text as newest
+     from mattock.wait_need where kind = 'files' and met_at is null group by 1, 2, 3`,
+  )
+  const kept = new Set<string>()
+  for (const { environment, store, folder, unsettled, newest } of rows) {
+    const key = JSON.stringify([environment, store, folder, newest])
+    kept.add(key)
+    try {
+      const { store: opened } = await openAs(engine, 'files', store, environment)
+      const changed = hasWildcard(folder) ? undefined : await modified(join(opened.root, unescapeSegment(folder)))
+      const before = folders.get(key)
+      if (before && !unsettled && changed !== undefined && before.changed === changed && Date.now() - before.at < distrust) continue
+      await lookInto(engine, new Lister(opened), { environment, store, folder }, stillFor)
+      folders.set(key, { changed, at: Date.now() })
+    } catch (error) {
+      engine.log.warn({ error, store, folder }, 'a folder that loads wait for could not be read; tried again')
+    }
+  }
+  for (const key of folders.keys()) if (!kept.has(key)) folders.delete(key)
+} // prettier-ignore
+
+const modified = async (folder: string): Promise<number | undefined> =>
+  await stat(folder).then(
+    ({ mtimeMs }) => mtimeMs,
+    () => undefined,
+  )
+
+/** Looks at the files that loads wait for in one folder, and lets those go whose files are whole. */
+async function lookInto(engine: Engine, lister: Lister, at: { environment: string; store: string; folder: string }, stillFor: number): Promise<void> {
+  const { rows: waits } = await engine.db.$client.query<FileWait>(
+    `select set_id::text as set, position, pattern, marker, seen from mattock.wait_need
+     where kind = 'files' and met_at is null and environment = $1 and store = $2 and regexp_replace(pattern, '[^/]*$', '') = $3`,
+    [at.environment, at.store, at.folder],
+  )
+  const found = await lister.findMany([...new Set(waits.map(({ pattern }) => pattern))], 16)
+  const markers = [...new Set(waits.flatMap(({ pattern, marker }) => (marker === null ? [] : (found.get(pattern) ?? []).map(({ path }) => escapeWildcards(path) + escapeWildcards(marker)))))]
+  const marked = markers.length === 0 ? new Map<string, FileFact[]>() : await lister.findMany(markers, 16)
+  const now = Date.now()
+  const whole: FileWait[] = []
+  const growing: { set: string; position: number; seen: SeenFile[] | null }[] = []
+  for (const wait of waits) {
+    const files = found.get(wait.pattern) ?? []
+    const { marker } = wait
+    const seen = files.map(({ path, size, modified: changed }) => {
+      const was = wait.seen?.find((one) => one.path === path && one.size === size && one.modified === changed)
+      return { path, size, modified: changed, at: was?.at ?? now }
+    })
+    const isWhole = (file: (typeof seen)[number]) =>
+      marker === null ? now - file.at >= stillFor || now - Date.parse(file.modified) >= old : (marked.get(escapeWildcards(file.path) + escapeWildcards(marker))?.length ?? 0) > 0
+    if (seen.length > 0 && seen.every(isWhole)) whole.push(wait)
+    else if (seen.length > 0 || wait.seen !== null) growing.push({ set: wait.set, position: wait.position, seen: seen.length > 0 ? seen : null })
+  }
+  if (growing.length > 0)
+    await engine.db.$client.query(
+      `update mattock.wait_need n set seen = g.seen from jsonb_to_recordset($1::jsonb) g(set bigint, position integer, seen jsonb)
+       where n.set_id = g.set and n.position = g.position and n.met_at is null`,
+      [JSON.stringify(growing)],
+    )
+  if (whole.length > 0)
+    await engine.db.$client.query(
+      `with held as (select mattock.lock_dispatch()) select mattock.meet_needs($1::bigint[], $2::integer[]) from held`,
+      [whole.map(({ set }) => set), whole.map(({ position }) => position)],
+    )
+} // prettier-ignore

@@ -1,0 +1,212 @@
+import { writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { makePlan } from '../engine/planning/plan'
+import { letGo, setAside, stopRun } from '../engine/running/controls'
+import { startRun } from '../engine/running/runs'
+import { saveJob } from '../engine/jobs/versions'
+import { watchWaits } from '../engine/waiting/look'
+import { waitsOfLoad } from '../engine/waiting/read'
+import { testBench, type TestBench } from './support/bench'
+
+let bench: TestBench
+let end = () => {}
+beforeAll(async () => {
+  bench = await testBench()
+  await bench.worker(6)
+  end = watchWaits(bench.engine, { every: 100, files: 300 })
+  await bench.rows('create table wrong (day text); create table landed (feed text, day text)')
+})
+afterAll(async () => {
+  end()
+  await bench.close()
+})
+
+const job = (name: string, every: string, { waits = '', rows = '[{feed: a}, {feed: b}]', zone = 'UTC', step = 'select 1/(1 - count(*)), {row.feed}::text from wrong where day = {slice.label}' } = {}) => `mattock: job/1
+name: ${name}
+title: The ${name}
+slices: {every: ${every}, zone: ${zone}, from: 2026-01-01}
+parts:
+  - each: {roster: {rows: ${rows}, key: [feed]}, at_once: 4${waits === '' ? '' : `, waits: [${waits}]`}}
+    do:
+      - {id: work, sql: {on: warehouse, text: "${step}"}}
+` // prettier-ignore
+const save = async (text: string) => await saveJob(bench.engine, text, { by: 'test' })
+const start = async (name: string, span: string, more: { only?: string } = {}) => {
+  const { id } = await makePlan(bench.engine, { job: name, environment: 'dev', parameters: {}, by: 'test', span, ...more }) // prettier-ignore
+  return await startRun(bench.engine, { plan: id, by: 'test' })
+}
+const states = async (run: number) => {
+  const rows = await bench.own('select key, state, lane < 0 as waits from mattock.load where run_id = $1 order by number', [run]) // prettier-ignore
+  return rows.map(({ state, waits }) => (waits ? `${String(state)}!` : (state as string)))
+}
+/** Comes true soon, or the test fails with what it is instead. */
+const soon = async (what: () => Promise<unknown>, wanted: unknown) => {
+  for (let n = 0; n < 150; n++) {
+    if (JSON.stringify(await what()) === JSON.stringify(wanted)) return
+    await new Promise((resolve) => setTimeout(resolve, 40))
+  }
+  expect(await what()).toEqual(wanted)
+}
+/** Some time in which nothing must happen. */
+const aWhile = () => new Promise((resolve) => setTimeout(resolve, 400))
+
+describe('what a load waits for', () => {
+  it('a month waits for all its days (28 in February), and begins with the last of them', async () => {
+    await save(job('days', 'P1D'))
+    await save(job('months', 'P1M', { waits: '{job: {name: days}}' }))
+    const month = await start('months', '2026-02')
+    expect(await states(month)).toEqual(['waiting!', 'waiting!'])
+    const [{ id } = {}] = await bench.own('select id from mattock.load where run_id = $1', [month])
+    const waits = await waitsOfLoad(bench.engine, Number(id))
+    expect(waits!.needs).toHaveLength(28)
+    expect(waits!.needs[0]).toMatchObject({ kind: 'slice', job: 'days', label: '2026-02-01', met: null, loads: { loaded: 0, failed: 0, underWay: 0 } }) // prettier-ignore
+    await bench.ended(await start('days', '2026-02-01/2026-02-28'))
+    await aWhile()
+    expect(await states(month)).toEqual(['waiting!', 'waiting!'])
+    await bench.ended(await start('days', '2026-02-28'))
+    expect(await bench.ended(month)).toBe('done')
+    expect((await waitsOfLoad(bench.engine, Number(id)))!.releasedAt).not.toBeNull()
+  })
+  it('a day waits for the month that covers it, and what is there already is not waited for', async () => {
+    await save(job('after-month', 'P1D', { waits: '{job: {name: months}}' }))
+    expect(await bench.ended(await start('after-month', '2026-02-10'))).toBe('done')
+    const early = await start('after-month', '2026-03-10')
+    await aWhile()
+    expect(await states(early)).toEqual(['waiting!', 'waiting!'])
+    await stopRun(bench.engine, early)
+    expect(await bench.ended(early)).toBe('stopped')
+  })
+  it('one row of the slice is not the slice: picked rows let nobody go, and a load that failed does not either', async () => {
+    await save(job('follower', 'P1D', { waits: '{job: {name: days}}' }))
+    const follower = await start('follower', '2026-05-01')
+    await bench.ended(await start('days', '2026-05-01', { only: "row.feed == 'a'" }))
+    await aWhile()
+    expect(await states(follower)).toEqual(['waiting!', 'waiting!'])
+    await bench.rows(`insert into wrong values ('2026-05-01')`)
+    expect(await bench.ended(await start('days', '2026-05-01'))).toBe('failed')
+    await aWhile()
+    expect(await states(follower)).toEqual(['waiting!', 'waiting!'])
+    await bench.rows('delete from wrong')
+    await bench.ended(await start('days', '2026-05-01'))
+    expect(await bench.ended(follower)).toBe('done')
+  })
+  it('a load of it that was set aside is not waited for', async () => {
+    const follower = await start('follower', '2026-05-02')
+    await bench.rows(`insert into wrong values ('2026-05-02')`)
+    const failed = await start('days', '2026-05-02')
+    await bench.ended(failed)
+    await bench.rows('delete from wrong')
+    const loads = await bench.own('select id from mattock.load where run_id = $1', [failed])
+    await setAside(bench.engine, failed, [Number(loads[0]!.id)], 'test')
+    await aWhile()
+    expect(await states(follower)).toEqual(['waiting!', 'waiting!'])
+    await bench.ended(await start('days', '2026-05-02', { only: "row.feed == 'b'" }))
+    // the other is still failed
+    await aWhile()
+    expect((await states(follower))[0]).toBe('waiting!')
+    await bench.ended(await start('days', '2026-05-02', { only: "row.feed == 'a'" }))
+    expect(await bench.ended(follower)).toBe('done')
+  })
+  it('row by row, each begins with its own', async () => {
+    await save(job('paired', 'P1D', { waits: '{job: {name: days, rows: same}}', rows: '[{feed: a}, {feed: b}, {feed: nobody}]' })) // prettier-ignore
+    const paired = await start('paired', '2026-06-01')
+    expect(await states(paired)).toEqual(['waiting!', 'waiting!', 'waiting!'])
+    await bench.ended(await start('days', '2026-06-01', { only: "row.feed == 'b'" }))
+    await soon(() => states(paired), ['waiting!', 'done', 'waiting!'])
+    await bench.ended(await start('days', '2026-06-01', { only: "row.feed == 'a'" }))
+    await soon(() => states(paired), ['done', 'done', 'waiting!'])
+    // one that nobody will ever load is let go by hand, with the reason kept
+    const [nobody] = await bench.own(`select id from mattock.load where run_id = $1 and row_key = 'nobody'`, [paired]) // prettier-ignore
+    expect(await letGo(bench.engine, paired, [Number(nobody!.id)], 'Ana', 'it has no pair')).toBe(1)
+    expect(await bench.ended(paired)).toBe('done')
+    expect(await bench.own('select let_go from mattock.load where id = $1', [nobody!.id])).toMatchObject([{ let_go: { by: 'Ana', why: 'it has no pair' } }]) // prettier-ignore
+    expect(await bench.own('select sum(waiting)::int as lanes from mattock.run_lane where run_id = $1', [paired])).toEqual([{ lanes: 0 }]) // prettier-ignore
+  })
+  it('its own slice before: each builds on the last, within a run and after a failure', async () => {
+    await save(job('chain', 'P1D', { waits: '{previous: {}}', rows: '[{feed: a}]' }))
+    // nothing was ever before it
+    const run = await start('chain', '2026-01-01/2026-01-05')
+    expect(await bench.ended(run)).toBe('done')
+    const ends = await bench.own('select slice_label as label from mattock.load where run_id = $1 order by started_at', [run]) // prettier-ignore
+    expect(ends.map(({ label }) => label)).toEqual(['2026-01-01', '2026-01-02', '2026-01-03', '2026-01-04'])
+    await bench.rows(`insert into wrong values ('2026-01-06')`)
+    const broken = await start('chain', '2026-01-05/2026-01-09')
+    await soon(() => states(broken), ['done', 'failed', 'waiting!', 'waiting!'])
+    await bench.rows('delete from wrong')
+    await bench.ended(await start('chain', '2026-01-06'))
+    expect(await bench.ended(broken)).toBe('failed')
+    expect(await states(broken)).toEqual(['done', 'failed', 'done', 'done'])
+  })
+  it('a dataset: the slices of who writes it, or, where that has none, a refresh since', async () => {
+    const writer = (name: string, slices: string, into: string) => `mattock: job/1
+name: ${name}
+title: ${name}
+${slices}parts:
+  - each: {roster: {rows: [{feed: a}]}}
+    do:
+      - {id: write, transfer: {from: {connection: warehouse, query: "select 'a'::text as feed, 'x'::text as day"}, into: {connection: warehouse, table: ${into}, write: append}}}
+` // prettier-ignore
+    await save(
+      writer('sliced-writer', 'slices: {every: P1D, zone: UTC, from: 2026-01-01}\n', 'public.landed'),
+    )
+    await bench.ended(await start('sliced-writer', '2026-01-01'))
+    await save(job('reader', 'P1D', { waits: '{dataset: {of: warehouse.public.landed}}' }))
+    const reader = await start('reader', '2026-01-02')
+    const [{ id } = {}] = await bench.own('select id from mattock.load where run_id = $1', [reader])
+    expect((await waitsOfLoad(bench.engine, Number(id)))!.needs).toMatchObject([{ kind: 'slice', job: 'sliced-writer', label: '2026-01-02', usual: expect.anything() as unknown }]) // prettier-ignore
+    await bench.ended(await start('sliced-writer', '2026-01-02'))
+    expect(await bench.ended(reader)).toBe('done')
+    await bench.rows('create table other (feed text, day text)')
+    await save(job('reader', 'P1D', { waits: '{dataset: {of: warehouse.public.other}}' }))
+    const second = await start('reader', '2026-01-03')
+    await aWhile()
+    expect(await states(second)).toEqual(['waiting!', 'waiting!'])
+    await bench.load(writer('plain-writer', '', 'public.other'))
+    expect(await bench.ended(second)).toBe('done')
+  })
+  it('its files: when they are there and no longer grow, or their markers came', async () => {
+    const fileJob = (wait: string) => `mattock: job/1
+name: filed
+title: filed
+slices: {every: P1D, zone: UTC, from: 2026-01-01}
+parts:
+  - each: {roster: {rows: [{feed: a}, {feed: "b's"}], key: [feed]}, waits: [{files: ${wait}}]}
+    do:
+      - id: bring-in
+        transfer:
+          from: {store: drop, files: "in/{row.feed}_{format(slice.from, 'yyyyMMdd')}*.csv"}
+          into: {connection: warehouse, table: public.landed, write: append}
+` // prettier-ignore
+    await save(fileJob('{}'))
+    const run = await start('filed', '2026-04-01')
+    await aWhile()
+    expect(await states(run)).toEqual(['waiting!', 'waiting!'])
+    bench.writeFile('in/a_20260401.csv', 'feed,day\n')
+    // it grows for a while
+    for (let n = 0; n < 8; n++) {
+      writeFileSync(join(bench.drop, 'in/a_20260401.csv'), 'a,1\n', { flag: 'a' })
+      await new Promise((resolve) => setTimeout(resolve, 100))
+      expect((await states(run))[0]).toBe('waiting!')
+    }
+    await soon(() => states(run), ['done', 'waiting!'])
+    expect(await bench.own(`select written::int from mattock.load where run_id = $1 and row_key = 'a'`, [run])).toEqual([{ written: 8 }]) // prettier-ignore
+    bench.writeFile("in/b's_20260401_x.csv", 'feed,day\nb,1\n')
+    expect(await bench.ended(run)).toBe('done')
+    await save(fileJob('{marker: .done}'))
+    const marked = await start('filed', '2026-04-02')
+    bench.writeFile('in/a_20260402.csv', 'feed,day\na,2\n')
+    bench.writeFile("in/b's_20260402.csv", 'feed,day\nb,2\n')
+    bench.writeFile('in/a_20260402.csv.done', '')
+    await soon(() => states(marked), ['done', 'waiting!'])
+    bench.writeFile("in/b's_20260402.csv.done", '')
+    expect(await bench.ended(marked)).toBe('done')
+  })
+  it('a job that waits for itself, or waits without slices, is refused where it is written', async () => {
+    await expect(save(job('loop', 'P1D', { waits: '{job: {name: loop}}' }))).rejects.toThrow(
+      /wait for itself/,
+    )
+    await expect(save(job('loop', 'P1D', { waits: '{previous: {}}' }).replace(/slices: .*\n/, ''))).rejects.toThrow(/only what goes through slices waits/) // prettier-ignore
+    await expect(save(job('loop', 'P1D', { waits: '{previous: {}, files: {}}' }))).rejects.toThrow(/a wait is one of/) // prettier-ignore
+  })
+})
