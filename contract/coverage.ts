@@ -41,7 +41,105 @@ const jobSchema = z
   })
   .meta({ id: 'CoverageJob', description: 'what was loaded of the rows of a job, slice by slice' }) // prettier-ignore
 
+const span = {
+  from: z.iso.datetime({ offset: true }),
+  to: z.iso.datetime({ offset: true }).describe('not part of it'),
+}
+
+const reasonSchema = z
+  .object({
+    code: z
+      .enum([
+        'loaded',
+        'running',
+        'waits',
+        'place',
+        'held',
+        'failed',
+        'stopped',
+        'skipped',
+        'open',
+        'not-yet',
+        'paused',
+        'decided',
+        'left-out',
+        'not-there',
+        'nobody',
+      ])
+      .describe('what kind of reason it is'),
+    text: z.string().describe('in words'),
+    run: z.number().nullable().describe('the run where it can be looked into'),
+    load: z.number().nullable().describe('the load of that run'),
+    plan: z.number().nullable().describe('the plan where it can be looked into'),
+    job: z.string().nullable().describe('the job that it is of'),
+    when: z
+      .object({
+        is: z.enum(['at', 'since', 'from', 'until', 'usually by']).describe('how the time goes with it'),
+        at,
+      })
+      .nullable()
+      .describe('a time that goes with it'),
+    get because() {
+      return z.array(reasonSchema).describe('the reasons behind it')
+    },
+  })
+  .meta({ id: 'Reason', description: 'why something did not run, or does not run yet' })
+
+/** What a load waits for, or waited for. */
+export const waitsSchema = z
+  .object({
+    since: at,
+    releasedAt: z.string().nullable().describe('when it was let go; null while it waits'),
+    needs: z.array(
+      z.object({
+        kind: z
+          .enum(['slice', 'refresh', 'files'])
+          .describe('a slice of a job, a refresh of a dataset, or files'),
+        met: z.string().nullable().describe('since when it is there; null while it is not'),
+        job: z.string().nullable(),
+        title: z.string().nullable(),
+        row: z.string().nullable().describe('null: all rows'),
+        from: z.string().nullable(),
+        to: z.string().nullable(),
+        label: z.string().nullable(),
+        loads: z
+          .object({
+            loaded: z.number().describe('loads that are done'),
+            failed: z.number(),
+            underWay: z.number().describe('loads that wait or run'),
+          })
+          .nullable()
+          .describe('loads of the slice by what became of them'),
+        run: z.number().nullable().describe('the newest run that took the slice'),
+        usual: z.string().nullable().describe('when it is usually there'),
+        dataset: z.string().nullable().describe('`connection.name`'),
+        after: z.string().nullable().describe('since when it must have been refreshed'),
+        store: z.string().nullable(),
+        pattern: z.string().nullable().describe('how its files are called'),
+        marker: z.string().nullable().describe('the ending of the file that says that one is whole'),
+        seen: z
+          .array(z.object({ path: z.string(), size: z.number() }))
+          .describe('files that are there and not yet whole'),
+      }),
+    ),
+  })
+  .meta({ id: 'LoadWaits', description: 'what a load waits for, or waited for' })
+
 export const coverageRoutes = {
+  whySlice: route({
+    method: 'get',
+    path: '/api/coverage/why',
+    summary: 'why a slice of a row did not run, or does not run yet: the reasons, each with those behind it',
+    query: z.object({
+      environment: z.string(),
+      job: z.string(),
+      part: z.string().optional().describe('every part where it is left out'),
+      row: z.string().optional().describe('every row where it is left out'),
+      ...span,
+      label: z.string().describe('as the slice is called'),
+    }),
+    response: z.object({ reasons: z.array(reasonSchema).describe('the nearest first; never empty') }),
+  }),
   coverage: route({
     method: 'get',
     path: '/api/coverage',

@@ -5,7 +5,7 @@ import { needsSchema } from '../core/connection/needs'
 import { accessRoutes } from './access'
 import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
-import { coverageRoutes } from './coverage'
+import { coverageRoutes, waitsSchema } from './coverage'
 import { controlRoutes } from './control'
 import { markRoutes } from './marks'
 import { mendingRoutes } from './mending'
@@ -294,6 +294,13 @@ export const routes = {
       cause: z.string().optional(),
     }),
     response: z.object({ total: z.number(), loads: z.array(s.runLoadSchema) }),
+  }),
+  loadWaits: route({
+    method: 'get',
+    path: '/api/runs/:id/loads/:load/waits',
+    summary: 'what a load waits for, or waited for',
+    params: id.extend({ load: numberInAddress }),
+    response: waitsSchema,
   }),
   runLoad: route({
     method: 'get',

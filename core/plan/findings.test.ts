@@ -17,6 +17,7 @@ import {
   markKey,
   type MarkFact,
   type TableFact,
+  type WaitFact,
 } from './types'
 
 const codes = (ask: Ask): FindingCode[] => plan(ask).findings.map(({ code }) => code)
@@ -78,6 +79,10 @@ const sinceStep = `      - id: bring
           since: { column: id, kept_as: '{slice.label}' }`
 const marked = (given: Partial<MarkFact>) =>
   new Map([[markKey('wh', '2026-11-01'), { value: '5', top: '9', ahead: false, ties: false, ...given }]])
+/** Jobs that may be waited for, sliced by days. */
+const waited = (jobs: Record<string, Partial<WaitFact>>) => ({
+  waits: new Map(Object.entries(jobs).map(([name, more]): [string, WaitFact] => [name, { slices: { every: 'P1D', zone: 'UTC', from: '2026-01-01' }, waitsFor: [], ...more }])),
+}) // prettier-ignore
 const callStep = (name: string) =>
   `      - {id: call, job: {name: ${name}, parameters: {feed: '{row.feed} {slice.label}'}}}`
 /** Two steps in this order: one that loads the files, one that takes them away. */
@@ -201,6 +206,12 @@ describe('findings', () => {
     ['watermark', 'no mark yet', { steps: sinceStep, facts: { marks: marked({ value: null }) } }, {}],
     ['circle', 'a job that comes to itself', { steps: callStep('b'), facts: { calls: new Map([['b', ['c']], ['c', ['b', 'test']]]) } }, { steps: callStep('b'), facts: { calls: new Map([['b', ['c']], ['c', ['b']]]) } }],
     ['unknown-name', 'a job that is not there', { steps: callStep('b'), facts: { calls: new Map([['a', []]]) } }, { steps: callStep('b'), facts: { calls: new Map([['b', []]]) } }],
+    ['unknown-name', 'a job to wait for that is not there', { waits: '{job: {name: dyas}}', facts: waited({ days: {} }) }, { waits: '{job: {name: days}}', facts: waited({ days: {} }) }],
+    ['circle', 'jobs that wait for each other', { waits: '{job: {name: days}}', facts: waited({ days: { waitsFor: ['other'] }, other: { waitsFor: ['test'] } }) }, { waits: '{job: {name: days}}', facts: waited({ days: { waitsFor: ['other'] }, other: { waitsFor: ['days'] } }) }],
+    ['never-lines-up', 'a job without slices is waited for', { waits: '{job: {name: plain}}', facts: waited({ plain: { slices: undefined } }) }, { waits: '{job: {name: plain}}', facts: waited({ plain: {} }) }],
+    ['never-lines-up', 'its slices begin later', { waits: '{job: {name: days}}', facts: waited({ days: { slices: { every: 'P1M', zone: 'UTC', from: '2026-12-01' } } }) }, { waits: '{job: {name: days}}', facts: waited({ days: { slices: { every: 'P1M', zone: 'UTC', from: '2026-10-01' } } }) }],
+    ['never-lines-up', 'its slices ended before', { waits: '{job: {name: days}}', facts: waited({ days: { slices: { every: 'P1D', zone: 'UTC', from: '2026-01-01', until: '2026-11-02' } } }) }, { waits: '{job: {name: days}}', facts: waited({ days: { slices: { every: 'P1D', zone: 'UTC', from: '2026-01-01', until: '2026-11-03' } } }) }],
+    ['no-file', 'a load waits for its files', { waits: '{files: {}}', found: { 'flow_a_20261101.csv': [] } }, { waits: '{files: {}}' }],
     ['cleared-too-early', 'files that a step reads after they are gone', takenAway('clear', 'load'), takenAway('load', 'clear')],
     ['connection', 'no right to write', { facts: { tables: rights({ mayWrite: false }) } }, { facts: { tables: rights({}) } }],
     ['unknown-name', 'a table that is not there', { steps: tableStep, facts: { tables: rights({ exists: false, others: ['src.ab'] }, 'src.a') } }, { steps: tableStep, facts: { tables: rights({}, 'src.a') } }],

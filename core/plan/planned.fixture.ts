@@ -33,6 +33,8 @@ export interface Ask {
   readonly steps?: string
   readonly parameters?: string
   readonly slices?: string
+  /** What the loads wait for. */
+  readonly waits?: string
   readonly span?: string
   readonly only?: string
   readonly rows?: readonly Row[]
@@ -53,7 +55,7 @@ title: Test
 parameters: ${ask.parameters ?? '{}'}
 ${ask.slices ?? 'slices: {every: P1D, zone: UTC, from: 2026-01-01}'}
 parts:
-  - each: {roster: ${ask.roster ?? '{control: feeds, where: row.active}'}}
+  - each: {roster: ${ask.roster ?? '{control: feeds, where: row.active}'}${ask.waits === undefined ? '' : `, waits: [${ask.waits}]`}}
     do:
 ${
   ask.steps ??

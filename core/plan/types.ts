@@ -7,6 +7,7 @@ import type { Forecast } from '../forecast/forecast'
 import type { Job } from '../job/document'
 import type { Roster } from '../roster/roster'
 import type { Slice } from '../slice/slices'
+import type { SliceSpec } from '../slice/spec'
 import type { Value } from '../value'
 
 export type Level = 'stop' | 'look' | 'note'
@@ -15,7 +16,7 @@ export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
   'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'catalog-names', 'target-kind', 'like-target', 'dotted-name', 'already-loaded', 'raw-sql', 'cleared-too-early',
   'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
-  'range-count', 'parameter', 'expression', 'circle', 'never-runs', 'watermark',
+  'range-count', 'parameter', 'expression', 'circle', 'never-lines-up', 'never-runs', 'watermark',
 ] as const // prettier-ignore
 export type FindingCode = (typeof findingCodes)[number]
 
@@ -151,8 +152,16 @@ export interface Facts {
   readonly marks?: ReadonlyMap<string, MarkFact>
   /** The jobs that each job calls by name; looked up only where the planned one calls some. */
   readonly calls?: ReadonlyMap<string, readonly string[]>
+  /** Every job with its slices and the jobs that its loads wait for; looked up only where the planned one waits for some. */
+  readonly waits?: ReadonlyMap<string, WaitFact>
   /** Of the job's last run in this environment. */
   readonly before: BeforeFact | null
+}
+
+/** A job that may be waited for. */
+export interface WaitFact {
+  readonly slices: SliceSpec | undefined
+  readonly waitsFor: readonly string[]
 }
 
 /** A mark, and the source that it is of. */

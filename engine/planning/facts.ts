@@ -2,9 +2,11 @@ import type { CatalogColumn } from '../../core/catalog/edits'
 import { and, eq } from 'drizzle-orm'
 import type pg from 'pg'
 import { connectorOf } from '../../core/connection/connection'
+import { FaultError } from '../../core/fault'
 import { groupBy } from '../../core/group'
 import { activeSteps, type Job } from '../../core/job/document'
 import { stepDefinition, stepOf } from '../../core/job/steps'
+import { waitJobs } from '../../core/job/waits'
 import {
   loadedKey,
   shapeKey,
@@ -17,6 +19,7 @@ import {
   type SourceColumn,
   type StatementFact,
   type TableFact,
+  type WaitFact,
 } from '../../core/plan/types'
 import { fileWantsOf } from '../../core/plan/fileWants'
 import { transfersOf, type ResolvedTransfer } from '../../core/plan/view'
@@ -41,7 +44,7 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
   const connections = await connectionFacts(engine, environment)
   const shapes = await gatherShapes(engine, job, environment)
   const known = gatherTables(engine, expansion, connections, shapes.size > 0)
-  const [files, { tables, sources, targets }, statements, history, workers, before, calls, marks] =
+  const [files, { tables, sources, targets }, statements, history, workers, before, calls, waits, marks] =
     await Promise.all([
       // what is in the files is held against the tables that they go into
       known.then(({ targets }) => gatherFiles(engine, expansion, connections, targets)),
@@ -51,6 +54,7 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
       workerPlaces(engine),
       gatherBefore(engine, expansion),
       gatherCalls(engine, expansion),
+      gatherWaits(engine, expansion),
       gatherMarks(engine, expansion),
     ])
   const loaded = await gatherLoaded(engine, environment, files)
@@ -67,6 +71,7 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
     workers,
     before,
     ...(calls && { calls }),
+    ...(waits && { waits }),
     marks,
   }
 }
@@ -80,6 +85,28 @@ async function gatherCalls(
   const versions = await newestVersions(engine)
   return new Map(versions.map((version) => [version.job, callsOf(documentOf(version))]))
 }
+
+/** Every job with its slices and the jobs that it waits for; undefined where the planned one waits for none. */
+async function gatherWaits(
+  engine: Engine,
+  { request: { job } }: Expansion,
+): Promise<Map<string, WaitFact> | undefined> {
+  if (waitsOf(job).length === 0) return undefined
+  const jobs = (await newestVersions(engine)).flatMap((version) => readable(version) ?? [])
+  return new Map(jobs.map((one) => [one.name, { slices: one.slices, waitsFor: waitsOf(one) }]))
+}
+
+/** A job as its document says it; undefined where that cannot be read any more. */
+function readable(version: Parameters<typeof documentOf>[0]): Job | undefined {
+  try {
+    return documentOf(version)
+  } catch (error) {
+    if (!(error instanceof FaultError)) throw error
+    return undefined
+  }
+}
+
+const waitsOf = (job: Job): string[] => job.parts.flatMap(({ each }) => (each?.waits ?? []).flatMap(waitJobs))
 
 /** The names of jobs that a job's steps are written with. */
 const callsOf = (job: Job): string[] =>

@@ -18,6 +18,7 @@ import type { Engine } from '../../engine/context/engine'
 import { begunByStart, cameAfter } from '../../engine/scheduling/cameAfter'
 import { documentOf } from '../../engine/jobs/versions'
 import { rerun, rerunOutlook, startRun } from '../../engine/running/runs'
+import { waitsOfLoad } from '../../engine/waiting/read'
 import { readLoads } from '../../engine/planning/stored'
 import type { Asked, Handlers } from '../handler'
 import { seesAll } from '../rows'
@@ -171,7 +172,7 @@ const orders = {
 }
 
 /** A load whose part is under way is ready: it begins as soon as there is a place. */
-const shownState = `case when l.state = 'waiting' and exists (select 1 from mattock.run_part p where p.run_id = l.run_id and p.part = l.part and p.state = 'running') then 'ready' else l.state end`
+const shownState = `case when l.state = 'waiting' and l.lane >= 0 and exists (select 1 from mattock.run_part p where p.run_id = l.run_id and p.part = l.part and p.state = 'running') then 'ready' else l.state end`
 
 /** A load as the lists show it. Times of its steps are milliseconds from the run's start. */
 const loadColumns = `l.id, l.number, l.part, l.each, l.key, ${shownState} as state, l.attempt, l.worker, l.started_at as "startedAt", l.ended_at as "endedAt",
@@ -183,7 +184,7 @@ const loadColumns = `l.id, l.number, l.part, l.each, l.key, ${shownState} as sta
 
 export const runHandlers: Pick<
   Handlers,
-  'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'rerun' | 'rerunOutlook'
+  'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'loadWaits' | 'rerun' | 'rerunOutlook'
 > = {
   startRun: async ({ engine, account }, { body }) => ({
     run: await startRun(engine, { ...body, by: account.name }),
@@ -195,6 +196,8 @@ export const runHandlers: Pick<
       cause: `rerun of ${params.id}`,
     }),
   }),
+  loadWaits: async ({ engine }, { params: { load } }) =>
+    ((await waitsOfLoad(engine, load)) ?? fail('unknown-name', `load ${load} waits for nothing`)) as never,
   rerunOutlook: async ({ engine }, { params, body }) => await rerunOutlook(engine, params.id, body),
   runs: async ({ engine }, { query }) => {
     const values: unknown[] = []

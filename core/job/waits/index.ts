@@ -7,7 +7,7 @@ import { files } from './files'
 import { job } from './job'
 import { previous } from './previous'
 
-export type { FilesNeed, Need, RefreshNeed, SliceNeed, WaitContext, WaitingLoad } from './definition'
+export type { Need, WaitContext } from './definition'
 
 /** Everything that a load can wait for. */
 export const waits = { job, previous, dataset, files }

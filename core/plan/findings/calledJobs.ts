@@ -3,6 +3,7 @@ import { stepDefinition } from '../../job/steps'
 import { textTable } from '../texts'
 import type { Expansion } from '../types'
 import { loadGroups, type Rule } from './rule'
+import { wayTo } from './wayTo'
 
 /** A job that a step of some loads calls. */
 interface Called {
@@ -24,7 +25,7 @@ export const calledJobs: Rule = (expansion, facts, findings) => {
       findings.add('unknown-name', 'stop', `there is no job ${name}${near ? `; did you mean ${near}?` : ''}`, where, numbers) // prettier-ignore
       continue
     }
-    const way = wayTo(own, name, calls)
+    const way = wayTo(own, name, (one) => calls.get(one) ?? [])
     if (way) findings.add('circle', 'stop', `${own} would run itself: ${[own, ...way].join(' → ')}`, where, numbers) // prettier-ignore
   }
 }
@@ -45,22 +46,4 @@ function callsOf(expansion: Expansion) {
     }
   })
   return groups.list()
-}
-
-/** The jobs through which one comes to another, both ends included; undefined where it does not. Breadth first: the shortest. */
-function wayTo(
-  wanted: string,
-  from: string,
-  calls: ReadonlyMap<string, readonly string[]>,
-): string[] | undefined {
-  const before = new Map<string, string | undefined>([[from, undefined]])
-  for (const [name] of before) {
-    if (name === wanted) {
-      const way: string[] = []
-      for (let at: string | undefined = name; at !== undefined; at = before.get(at)) way.unshift(at)
-      return way
-    }
-    for (const next of calls.get(name) ?? []) if (!before.has(next)) before.set(next, name)
-  }
-  return undefined
 }

@@ -22,6 +22,7 @@ import { schemaChanged } from './schemaChanged'
 import { sliceOpen } from './sliceOpen'
 import { slicesOverlap } from './slicesOverlap'
 import { targetClash } from './targetClash'
+import { waitedJobs } from './waitedJobs'
 import { watermark } from './watermark'
 
 /** What a finding says, how heavily it can weigh, and the rules that make it. */
@@ -46,7 +47,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'unknown-name': { levels: ['stop'], says: 'a name that does not exist, with the nearest that does', rules: [missingTable] },
   'empty-value': { levels: ['stop'], says: 'an empty value where a name or a path is built', rules: [] },
   'outside-store': { levels: ['stop'], says: 'a path that would leave its store', rules: [outsideStore] },
-  'no-file': { levels: ['look'], says: 'the file a load expects is not there', rules: [noFile] },
+  'no-file': { levels: ['look', 'note'], says: 'the file a load expects is not there', rules: [noFile] },
   'empty-file': { levels: ['look'], says: 'the file a load expects has no bytes', rules: [emptyFile] },
   'many-files': { levels: ['look'], says: 'several files match where a load reads its file', rules: [manyFiles] },
   'unreadable-file': { levels: ['look'], says: 'a file that is no table, by its beginning', rules: [unreadableFile] },
@@ -70,7 +71,8 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'schema-changed': { levels: ['look'], says: 'the source’s columns changed since the last load', rules: [schemaChanged] },
   'range-count': { levels: ['note'], says: 'a range states its count and both ends', rules: [] },
   parameter: { levels: ['stop'], says: 'a parameter without the value it needs, or with one that does not fit', rules: [] },
-  circle: { levels: ['stop'], says: 'parts or steps that wait for each other, or jobs that run each other', rules: [calledJobs] },
+  circle: { levels: ['stop'], says: 'parts, steps or jobs that wait for each other, or jobs that run each other', rules: [calledJobs] },
+  'never-lines-up': { levels: ['stop'], says: 'slices of another job are waited for that never meet its own', rules: [waitedJobs] },
   'never-runs': { levels: ['look'], says: 'a part or a step that can never run', rules: [] },
   watermark: { levels: ['look', 'note'], says: 'a mark that is empty, or ahead of its source, or of a column with ties', rules: [watermark] },
   expression: { levels: ['stop'], says: 'an expression that cannot be worked out', rules: [] },

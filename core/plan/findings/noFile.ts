@@ -18,9 +18,16 @@ export const noFile: Rule = (expansion, facts, findings) => {
     const what = becomes[want.takes.missing]
     if (what === undefined || facts.files.get(want.key)?.length !== 0) continue
     const where = { part: want.part, step: want.step, path: want.path }
-    missing.add(placeId(where), want, () => ({ where, what }))
+    const waits = expansion.request.job.parts[want.part]?.each?.waits?.some(
+      ({ files }) => files !== undefined,
+    )
+    missing.add(placeId(where), want, () => ({ where, what: waits ? 'waits' : what }))
   }
   for (const { about, numbers, keys } of missing.list()) {
+    if (about.what === 'waits') {
+      findings.add('no-file', 'note', `${keys.length === 1 ? `${keys[0]}: its file is not there yet; its load waits` : `${number(keys.length)} loads wait for files that are not there yet: ${some(keys)}`}`, about.where, numbers) // prettier-ignore
+      continue
+    }
     const text =
       keys.length === 1
         ? `${keys[0]}: no file matches. Its load will be ${about.what}`

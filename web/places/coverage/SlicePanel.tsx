@@ -10,6 +10,7 @@ import { BarMark } from '../../look/Bars'
 import { StateWord, type State } from '../../look/State'
 import { bytesText, count, numberText, timeText } from '../../look/times'
 import type { RowLine } from './lines'
+import { Why } from './Why'
 import { spanWords, stateWords } from './words'
 
 type Load = Answer<typeof routes.slice>['loads'][number]
@@ -53,12 +54,15 @@ export function SlicePanel({ line, slice, environment }: { readonly line: RowLin
       {error && !data ? (
         <FaultBox error={error} />
       ) : data?.loads.length === 0 ? (
-        <p className="soft" style={{ padding: '0 12px 8px', margin: 0 }}>
-          {data.total > 0 ? 'Its loads are no longer kept.' : state === 'expected' ? 'It is over, and no start has come for it yet.' : 'No run has taken it up. Pick it to plan it.'}
-        </p>
+        data.total > 0 && (
+          <p className="soft" style={{ padding: '0 12px 8px', margin: 0 }}>
+            Its loads are no longer kept.
+          </p>
+        )
       ) : (
         data && <Table label="loads of the slice" rows={data.loads} columns={columns} height={Math.min(data.loads.length, 6) * 29 + 32} onOpen={({ run, id }) => void navigate(`/runs/${run}?load=${id}`)} />
       )}
+      {state !== 'loaded' && state !== 'nothing' && <Why environment={environment} job={job.job} part={row.part} row={row.row} span={span} />}
       {data && (data.files.length > 0 || data.uses.length > 0) && (
         <div style={{ padding: '6px 12px 10px', display: 'grid', gap: 4 }}>
           {data.files.length > 0 && (

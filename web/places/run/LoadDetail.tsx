@@ -15,6 +15,7 @@ import { FaultBox, Waiting } from '../../kit/Fault'
 import { Statements } from '../../kit/Statements'
 import { BreakingRows } from './BreakingRows'
 import { LoadLog } from './LoadLog'
+import { LoadWaits } from './LoadWaits'
 import { Rejects } from './Rejects'
 import { RerunDialog } from './RerunDialog'
 import { StepFiles } from './StepFiles'
@@ -64,6 +65,7 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
           waits for {load.waitsFor}
         </p>
       )}
+      {load.waitsFor !== null && load.state === 'waiting' && <LoadWaits run={run.id} load={load.id} />}
       {load.attempts.map(({ attempt, worker, host, endedAt, why }) => (
         <p key={attempt} className="soft" style={{ margin: 0 }}>
           attempt {attempt}
