@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { moment } from './common'
+import { pickSchema } from './plans'
 import { route } from './route'
 
 const at = z.string().describe('ISO 8601 instant')
@@ -93,8 +94,8 @@ export const waitsSchema = z
     needs: z.array(
       z.object({
         kind: z
-          .enum(['slice', 'refresh', 'files'])
-          .describe('a slice of a job, a refresh of a dataset, or files'),
+          .enum(['slice', 'refresh', 'files', 'run'])
+          .describe('a slice of a job, a refresh of a dataset, files, or a run'),
         met: z.string().nullable().describe('since when it is there; null while it is not'),
         job: z.string().nullable(),
         title: z.string().nullable(),
@@ -125,7 +126,31 @@ export const waitsSchema = z
   })
   .meta({ id: 'LoadWaits', description: 'what a load waits for, or waited for' })
 
+const builtOnSchema = z
+  .object({
+    job: z.string(),
+    title: z.string(),
+    how: z
+      .enum(['waits', 'read'])
+      .describe('how it is known: it waits for the other job, or read what that wrote'),
+    of: z.string().describe('the job that it was built on'),
+    picks: z
+      .array(pickSchema)
+      .nullable()
+      .describe('what of it was loaded; null where it has no slices, and all of it is to be run'),
+    loads: z.number(),
+  })
+  .meta({ id: 'BuiltOn', description: 'a later job that was built on slices' })
+
 export const coverageRoutes = {
+  builtOn: route({
+    needs: 'look',
+    method: 'post',
+    path: '/api/coverage/built-on',
+    summary: 'what was built on stretches of a job, in the order in which it is built again',
+    body: z.object({ environment: z.string(), job: z.string(), stretches: z.array(z.object(span)).min(1).max(5000).describe('stretches of data time') }),
+    response: z.object({ jobs: z.array(builtOnSchema).describe('the nearest first') }),
+  }),
   whySlice: route({
     method: 'get',
     path: '/api/coverage/why',

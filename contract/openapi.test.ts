@@ -101,7 +101,7 @@ describe('who may call what', () => {
     // what a POST may be that changes nothing: working something out, planning, keeping one's own settings
     const harmless = [
       'checkJob',
-      'playStarts',
+      'playStarts', 'builtOn',
       'previewStarts', 'resolveJob', 'mapping', 'makePlan', 'draftOneJob', 'controlEffect', 'jobEffect',
       'previewRoster', 'forecastPlan', 'rerunOutlook', 'keepForMe', 'signOut',
       // one's own doors

@@ -6,7 +6,7 @@ import { levelSchema, rowSchema, slotSchema } from './shapes'
 
 /** Shapes and operations of plans. */
 
-const pickSchema = z
+export const pickSchema = z
   .object({
     part: z.string().describe('id of the part, or # and its number from 0'),
     row: z.string().describe('key of the row'),

@@ -262,8 +262,30 @@ export const routes = {
     method: 'post',
     path: '/api/runs',
     summary: 'run a plan',
-    body: z.object({ plan: numberInBody, ...pressing }),
-    response: z.object({ run: z.number() }),
+    body: z.object({
+      plan: numberInBody,
+      ...pressing,
+      order: z
+        .enum(['oldest', 'newest'])
+        .optional()
+        .describe('which slices go first; the oldest where it is left out'),
+      atOnce: z
+        .int()
+        .min(1)
+        .max(64)
+        .optional()
+        .describe('loads of a part that run at the same time, where fewer than its job says are wanted'),
+      behind: z.boolean().optional().describe('everything else goes before it'),
+      then: z
+        .array(numberInBody)
+        .max(50)
+        .optional()
+        .describe('plans that are run after it, one after the other, each when the one before is done'),
+    }),
+    response: z.object({
+      run: z.number(),
+      then: z.array(z.number()).optional().describe('the runs of those that come after'),
+    }),
     faults: ['already-started'],
   }),
   runs: route({

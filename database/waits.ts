@@ -30,7 +30,7 @@ export const waitNeed = mattock.table(
       .notNull()
       .references(() => waitSet.id, { onDelete: 'cascade' }),
     position: integer('position').notNull(),
-    kind: text('kind').$type<'slice' | 'refresh' | 'files'>().notNull(),
+    kind: text('kind').$type<'slice' | 'refresh' | 'files' | 'run'>().notNull(),
     environment: text('environment').notNull(),
     /** Of a slice: the job, its row (null for all), and the span. */
     job: text('job'),
@@ -45,6 +45,8 @@ export const waitNeed = mattock.table(
     store: text('store'),
     pattern: text('pattern'),
     marker: text('marker'),
+    /** A run that must be done. */
+    runNeeded: integer('run_needed'),
     /** The files as they were when they were last looked at. */
     seen: jsonb('seen').$type<SeenFile[] | null>(),
     metAt: when('met_at'),
@@ -56,6 +58,9 @@ export const waitNeed = mattock.table(
       .where(sql`met_at is null and kind = 'slice'`),
     index('wait_need_asked')
       .on(t.kind)
-      .where(sql`met_at is null and kind <> 'slice'`),
+      .where(sql`met_at is null and kind in ('refresh', 'files')`),
+    index('wait_need_run')
+      .on(t.runNeeded)
+      .where(sql`met_at is null and kind = 'run'`),
   ],
 )

@@ -75,6 +75,12 @@ export async function makeHistory(
         runOnce(engine, 'rain-gauges', `${months(day, -1)}/${months(day, 1)}`, at, signal),
       )
     }
+    // the newest waits, as every morning, until all feeds of its day are in
+    await step('06:20', (at) =>
+      (daysAgo === 1 ? beginOne : runOnce)(engine, 'zone-water', day.toString(), at, signal),
+    )
+    if (morning.day === 1)
+      await step('06:40', (at) => runOnce(engine, 'zone-month', day.with({ day: 1 }).toString(), at, signal))
     await step('03:10', (at) => runOnce(engine, 'work-orders', day.toString(), at, signal))
     if (daysAgo === 1) await step('02:40', (at) => runOnce(engine, 'lake-copy', undefined, at, signal))
     if (feed) {
@@ -209,6 +215,18 @@ async function runOnce(
     priority: background,
   })
   await ended(engine, run, signal)
+}
+
+/** Begins a run that may wait for others: the history does not wait with it. */
+async function beginOne(
+  engine: Engine,
+  job: string,
+  span: string,
+  at: Temporal.ZonedDateTime,
+): Promise<void> {
+  if (await begunAt(engine, job, at)) return
+  const { id } = await makePlan(engine, { job, environment: 'live', parameters: {}, span, by, now: at.toInstant().toString() }) // prettier-ignore
+  await startRun(engine, { plan: id, by, clockOffset: at.epochMilliseconds - Date.now() })
 }
 
 /** Runs again what failed in the newest run of a job. */

@@ -167,6 +167,8 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
     'telemetry-archive',
     'billing',
     'nightly',
+    'zone-water',
+    'zone-month',
   ]) {
     await saveJob(engine, readFileSync(join(place.definitions, `${name}.yaml`), 'utf8'), {
       by: 'I. Marek',

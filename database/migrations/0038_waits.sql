@@ -13,6 +13,7 @@ CREATE TABLE "mattock"."wait_need" (
 	"store" text,
 	"pattern" text,
 	"marker" text,
+	"run_needed" integer,
 	"seen" jsonb,
 	"met_at" timestamp with time zone,
 	CONSTRAINT "wait_need_set_id_position_pk" PRIMARY KEY("set_id","position")
@@ -32,7 +33,8 @@ ALTER TABLE "mattock"."loaded_slice" ADD COLUMN "whole" boolean DEFAULT false NO
 ALTER TABLE "mattock"."wait_need" ADD CONSTRAINT "wait_need_set_id_wait_set_id_fk" FOREIGN KEY ("set_id") REFERENCES "mattock"."wait_set"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "mattock"."wait_set" ADD CONSTRAINT "wait_set_run_id_run_id_fk" FOREIGN KEY ("run_id") REFERENCES "mattock"."run"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 CREATE INDEX "wait_need_slice" ON "mattock"."wait_need" USING btree ("environment","job","slice_from") WHERE met_at is null and kind = 'slice';--> statement-breakpoint
-CREATE INDEX "wait_need_asked" ON "mattock"."wait_need" USING btree ("kind") WHERE met_at is null and kind <> 'slice';--> statement-breakpoint
+CREATE INDEX "wait_need_asked" ON "mattock"."wait_need" USING btree ("kind") WHERE met_at is null and kind in ('refresh', 'files');--> statement-breakpoint
+CREATE INDEX "wait_need_run" ON "mattock"."wait_need" USING btree ("run_needed") WHERE met_at is null and kind = 'run';--> statement-breakpoint
 CREATE INDEX "wait_set_run_id_index" ON "mattock"."wait_set" USING btree ("run_id");--> statement-breakpoint
 CREATE INDEX "load_wait_set" ON "mattock"."load" USING btree ("wait_set") WHERE wait_set is not null;--> statement-breakpoint
 CREATE INDEX "load_open_slice" ON "mattock"."load" USING btree ("run_id","slice_from") WHERE state in ('waiting', 'running', 'held') and slice_from is not null;--> statement-breakpoint
@@ -171,3 +173,18 @@ begin
   perform pg_notify('mattock', json_build_object('run', p_run)::text);
   return v_all;
 end $$;
+--> statement-breakpoint
+-- A run that is done, or that did again what another did not get done, is waited for no longer.
+create function mattock.look_at_run() returns trigger language plpgsql as $$
+declare
+  v_sets bigint[];
+  v_positions integer[];
+begin
+  select array_agg(set_id), array_agg(position) into v_sets, v_positions from mattock.wait_need
+  where kind = 'run' and met_at is null and run_needed in (new.id, new.rerun_of);
+  if v_sets is not null then perform mattock.meet_needs(v_sets, v_positions); end if;
+  return null;
+end $$;
+--> statement-breakpoint
+create trigger run_done after update of state on mattock.run for each row
+  when (old.state is distinct from new.state and new.state = 'done') execute function mattock.look_at_run();

@@ -33,6 +33,12 @@ export interface StartAsk {
   readonly occasion?: number
   /** Lower goes first; the demo's history lets live work pass. */
   readonly priority?: number
+  /** Which slices go first: the oldest, as the plan has them, or the newest. */
+  readonly order?: 'oldest' | 'newest' | undefined
+  /** Loads of a part that run at the same time, where fewer than its job says are wanted. */
+  readonly atOnce?: number | undefined
+  /** A run that must be done before any of its loads begins. */
+  readonly follows?: number | undefined
 }
 
 /**
@@ -199,7 +205,10 @@ async function insertRun(
   const offset = ask.clockOffset ?? 0
   const at = new Date(Date.now() + offset).toISOString()
   // rows that were mended come to what was loaded, and a past that is made anew has its order
-  const waits = ask.past || (rerun?.from && 'only' in rerun.from) ? undefined : await readWaits(engine, job, plan)
+  const waits =
+    ask.past || (rerun?.from && 'only' in rerun.from)
+      ? undefined
+      : await readWaits(engine, job, plan, ask.follows)
   return await transaction(engine.db.$client, async (client) => {
     // of two who start one plan at once, the second sees what the first did
     await client.query(`select pg_advisory_xact_lock(hashtext('mattock.start'), $1)`, [plan.id])
@@ -240,8 +249,9 @@ async function insertRun(
     const id = rows[0]!.id
     const lanes = lanesOf(plan)
     const inserted = await client.query(
-      `insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, lane, repeats)
+      `insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, rank, lane, repeats)
        select $1, p.number, p.part, p."row" is not null, concat_ws(' · ', coalesce(r.key, p.title), s.label), r.key, s."from", s."to", s.label,
+         ${ask.order === 'newest' ? 'coalesce((select max(x.slice) from mattock.plan_slice x where x.plan_id = p.plan_id and x.part = p.part) - s.slice, 0)' : '0'},
          ($${4 + values.length}::jsonb ->> p.mark)::integer,
          (select b.id from mattock.load b where b.run_id = $3 and b.number = p.number)
        from mattock.planned_load p
@@ -259,7 +269,10 @@ async function insertRun(
        from (select part, case when lane < 0 then -1 - lane else lane end as lane, (lane >= 0)::int as free from mattock.load where run_id = $1) l group by part, lane`,
       [id, JSON.stringify(lanes.connections)],
     )
-    await insertParts(client, id, plan, job, !(rerun?.from && 'only' in rerun.from))
+    await insertParts(client, id, plan, job, {
+      holds: !(rerun?.from && 'only' in rerun.from),
+      atOnce: ask.atOnce,
+    })
     await rerun?.alongside?.(client, id)
     await client.query('select mattock.advance_run($1)', [id])
     await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
@@ -305,7 +318,7 @@ async function insertParts(
   run: number,
   plan: typeof planTable.$inferSelect,
   job: Job,
-  holds: boolean,
+  { holds, atOnce = Infinity }: { holds: boolean; atOnce: number | undefined },
 ): Promise<void> {
   const { waits } = partOrder(job)
   const parts = job.parts.map(({ id, when, hold }, part) => ({
@@ -314,7 +327,7 @@ async function insertParts(
     waits: waits[part]!,
     when,
     hold: hold && holds,
-    at_once: plan.parts[part]?.atOnce ?? 1,
+    at_once: Math.min(atOnce, plan.parts[part]?.atOnce ?? 1),
   }))
   await client.query(
     `insert into mattock.run_part (run_id, part, id, waits, "when", hold, at_once, waiting)

@@ -16,7 +16,8 @@ type StoredPlan = typeof planTable.$inferSelect
 
 /** What a load waits for, as it is kept. */
 interface KeptNeed {
-  readonly kind: Need['kind']
+  readonly kind: Need['kind'] | 'run'
+  readonly run_needed?: number
   readonly job?: string
   readonly row_key?: string | null
   readonly slice_from?: string
@@ -44,20 +45,34 @@ export interface Waits {
   lay(client: pg.ClientBase, run: number): Promise<void>
 }
 
-/** Reads what the loads of a plan wait for. @throws FaultError `slices` where slices of another job cannot be cut */
-export async function readWaits(engine: Engine, job: Job, plan: StoredPlan): Promise<Waits | undefined> {
-  const parts = job.parts.flatMap(({ each }, part) => (each?.waits?.length && each.slices && job.slices ? [{ part, waits: each.waits }] : []))
+/**
+ * Reads what the loads of a plan wait for: what their parts say, and the run that they follow, where there is one.
+ * @throws FaultError `slices` where slices of another job cannot be cut
+ */
+export async function readWaits(
+  engine: Engine,
+  job: Job,
+  plan: StoredPlan,
+  follows: number | undefined,
+): Promise<Waits | undefined> {
+  const parts = job.parts.flatMap(({ each }, part) => {
+    const waits = each?.slices && job.slices ? (each.waits ?? []) : []
+    return waits.length > 0 || follows !== undefined ? [{ part, waits }] : []
+  })
   if (parts.length === 0) return undefined
-  const context = await waitContext(engine, job, plan.environment, parts.flatMap(({ waits }) => waits))
+  const context = await waitContext(engine, job, plan.environment, parts.flatMap(({ waits }) => waits)) // prettier-ignore
   const files = new Map<number, NamedFiles[]>()
-  const forFiles = parts.filter(({ waits }) => waits.some(({ files: of }) => of !== undefined)).map(({ part }) => part)
+  const forFiles = parts.filter(({ waits }) => waits.some(({ files: of }) => of !== undefined)).map(({ part }) => part) // prettier-ignore
   if (forFiles.length > 0)
     for await (const load of eachLoad(engine, plan, sql`l.part = any (${sql.param(forFiles)}::integer[])`)) {
       const named = filesRead(job, plan, load.part, load)
       if (named.length > 0) files.set(load.number, named)
     }
-  return { lay: (client, run) => layWaits(client, run, plan.environment, parts, context, files) }
-} // prettier-ignore
+  return {
+    lay: (client, run) =>
+      layWaits(client, { run, environment: plan.environment, parts, context, files, follows }),
+  }
+}
 
 /** The files that the steps of a load read, as far as their names are known before it runs. */
 function filesRead(job: Job, plan: StoredPlan, part: number, load: Parameters<typeof textAt>[1]): NamedFiles[] {
@@ -98,37 +113,49 @@ interface LoadRow {
   readonly id: string
   readonly number: number
   readonly row: string
-  readonly from: string
-  readonly to: string
-  readonly label: string
+  readonly from: string | null
+  readonly to: string | null
+  readonly label: string | null
 }
 
-async function layWaits(
-  client: pg.ClientBase,
-  run: number,
-  environment: string,
-  parts: readonly { readonly part: number; readonly waits: readonly Wait[] }[],
-  context: WaitContext,
-  files: ReadonlyMap<number, readonly NamedFiles[]>,
-): Promise<void> {
-  for (const { part, waits } of parts) {
+interface Laying {
+  readonly run: number
+  readonly environment: string
+  readonly parts: readonly { readonly part: number; readonly waits: readonly Wait[] }[]
+  readonly context: WaitContext
+  /** By the load's number. */
+  readonly files: ReadonlyMap<number, readonly NamedFiles[]>
+  /** The run that all loads wait for. */
+  readonly follows: number | undefined
+}
+
+async function layWaits(client: pg.ClientBase, laying: Laying): Promise<void> {
+  for (const { part, waits } of laying.parts) {
     const { rows } = await client.query<LoadRow>(
       `select id, number, coalesce(row_key, '') as row, slice_from as "from", slice_to as "to", slice_label as label
-       from mattock.load where run_id = $1 and part = $2 and state = 'waiting' and slice_from is not null order by number`,
-      [run, part],
+       from mattock.load where run_id = $1 and part = $2 and state = 'waiting' order by number`,
+      [laying.run, part],
     )
     const perRow = waits.some(waitsPerRow)
     const sets = new Map<string, { readonly loads: string[]; readonly needs: readonly KeptNeed[] }>()
-    for (const { id, number, row, from, to, label } of rows) {
-      const slice = { from: new Date(from).toISOString(), to: new Date(to).toISOString(), label }
-      const key = perRow ? id : `${slice.from} ${slice.to}`
+    for (const load of rows) {
+      const key = perRow ? load.id : `${load.from} ${load.to}`
       const known = sets.get(key)
-      if (known) known.loads.push(id)
-      else sets.set(key, { loads: [id], needs: needsOf(waits, { row, slice }, context).flatMap((need) => kept(need, files.get(number) ?? [])) })
+      if (known) known.loads.push(load.id)
+      else sets.set(key, { loads: [load.id], needs: needsOfLoad(load, waits, laying) })
     }
     const waiting = [...sets.values()].filter(({ needs }) => needs.length > 0)
-    for (let at = 0; at < waiting.length; at += stretch) await writeSets(client, run, part, environment, waits.map(waitText).join('; '), waiting.slice(at, at + stretch))
+    const words = [...(laying.follows === undefined ? [] : [`run ${laying.follows}`]), ...waits.map(waitText)].join('; ')
+    for (let at = 0; at < waiting.length; at += stretch)
+      await writeSets(client, { ...laying, part, words }, waiting.slice(at, at + stretch))
   }
+} // prettier-ignore
+
+function needsOfLoad({ number, row, from, to, label }: LoadRow, waits: readonly Wait[], { context, files, follows }: Laying): KeptNeed[] {
+  const first: KeptNeed[] = follows === undefined ? [] : [{ kind: 'run', run_needed: follows }]
+  if (from === null || to === null) return first
+  const slice = { from: new Date(from).toISOString(), to: new Date(to).toISOString(), label: label ?? '' }
+  return [...first, ...needsOf(waits, { row, slice }, context).flatMap((need) => kept(need, files.get(number) ?? []))]
 } // prettier-ignore
 
 /** A need as it is kept; the files of a load are one for each of its patterns. */
@@ -144,10 +171,7 @@ function kept(need: Need, files: readonly NamedFiles[]): KeptNeed[] {
 /** Writes sets with their needs, and lets their loads wait, but for those whose needs are met already. */
 async function writeSets(
   client: pg.ClientBase,
-  run: number,
-  part: number,
-  environment: string,
-  words: string,
+  { run, part, environment, words }: Pick<Laying, 'run' | 'environment'> & { part: number; words: string },
   sets: readonly { readonly loads: readonly string[]; readonly needs: readonly KeptNeed[] }[],
 ): Promise<void> {
   await client.query(
@@ -157,21 +181,21 @@ async function writeSets(
      asked as (
        select n.id as set_id, (d.ordinality - 1)::integer as position, w.* from numbered n
        cross join lateral jsonb_array_elements(n.needs) with ordinality d(need, ordinality)
-       cross join lateral jsonb_to_record(d.need) w(kind text, job text, row_key text, slice_from timestamptz, slice_to timestamptz, slice_label text, dataset text, after timestamptz, store text, pattern text, marker text)),
+       cross join lateral jsonb_to_record(d.need) w(kind text, job text, row_key text, slice_from timestamptz, slice_to timestamptz, slice_label text, dataset text, after timestamptz, store text, pattern text, marker text, run_needed integer)),
      -- what many wait for is looked at once
      looked as materialized (
        select job, row_key, slice_from, slice_to, mattock.slice_is_loaded($3, job, row_key, slice_from, slice_to) as met
        from (select distinct job, row_key, slice_from, slice_to from asked where kind = 'slice') s),
      judged as (
-       select a.*, coalesce(l.met, false) as met from asked a left join looked l
+       select a.*, case when a.kind = 'run' then exists (select 1 from mattock.run r where (r.id = a.run_needed or r.rerun_of = a.run_needed) and r.state = 'done') else coalesce(l.met, false) end as met from asked a left join looked l
          on l.job = a.job and l.row_key is not distinct from a.row_key and l.slice_from = a.slice_from and l.slice_to = a.slice_to),
      sets as (
        insert into mattock.wait_set (id, run_id, part, missing, since, released_at)
        select set_id, $1, $2, count(*) filter (where not met), clock_timestamp(), case when bool_and(met) then clock_timestamp() end from judged group by set_id
        returning id, missing),
      needs as (
-       insert into mattock.wait_need (set_id, position, kind, environment, job, row_key, slice_from, slice_to, slice_label, dataset, after, store, pattern, marker, met_at)
-       select set_id, position, kind, $3, job, row_key, slice_from, slice_to, slice_label, dataset, after, store, pattern, marker, case when met then clock_timestamp() end
+       insert into mattock.wait_need (set_id, position, kind, environment, job, row_key, slice_from, slice_to, slice_label, dataset, after, store, pattern, marker, run_needed, met_at)
+       select set_id, position, kind, $3, job, row_key, slice_from, slice_to, slice_label, dataset, after, store, pattern, marker, run_needed, case when met then clock_timestamp() end
        from judged where exists (select 1 from sets s where s.id = set_id))
      update mattock.load l set wait_set = s.id, lane = case when s.missing > 0 then -1 - l.lane else l.lane end, waits_for = case when s.missing > 0 then $5 end
      from sets s join numbered n on n.id = s.id where l.id = any (n.loads)`,

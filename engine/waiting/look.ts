@@ -38,7 +38,7 @@ interface FolderLook {
 }
 
 async function anyWaits(engine: Engine): Promise<boolean> {
-  const { rowCount } = await engine.db.$client.query(`select 1 from mattock.wait_need where met_at is null and kind <> 'slice' limit 1`) // prettier-ignore
+  const { rowCount } = await engine.db.$client.query(`select 1 from mattock.wait_need where met_at is null and kind in ('refresh', 'files') limit 1`) // prettier-ignore
   return rowCount! > 0
 }
 

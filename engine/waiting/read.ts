@@ -2,7 +2,7 @@ import type { Engine } from '../context/engine'
 
 /** One thing that a load waits for, or waited for. */
 export interface ReadNeed {
-  readonly kind: 'slice' | 'refresh' | 'files'
+  readonly kind: 'slice' | 'refresh' | 'files' | 'run'
   readonly met: string | null
   /** Of a slice: whose, and which. */
   readonly job: string | null
@@ -45,7 +45,7 @@ export async function waitsOfLoad(engine: Engine, load: number): Promise<LoadWai
   if (!found) return null
   const { rows: needs } = await engine.db.$client.query<ReadNeed>(
     `select n.kind, n.met_at as met, n.job, v.title, n.row_key as row, n.slice_from as "from", n.slice_to as "to", n.slice_label as label,
-       n.dataset, n.after, n.store, n.pattern, n.marker, coalesce(n.seen, '[]') as seen, x.run,
+       n.dataset, n.after, n.store, n.pattern, n.marker, coalesce(n.seen, '[]') as seen, coalesce(n.run_needed, x.run) as run,
        case when n.kind = 'slice' then jsonb_build_object('loaded', coalesce(c.loaded, 0), 'failed', coalesce(c.failed, 0), 'underWay', coalesce(u.loads, 0)) end as loads,
        case when n.met_at is null then n.slice_to + make_interval(secs => g.seconds) end as usual
      from mattock.wait_need n

@@ -116,7 +116,8 @@ async function whyMoving(engine: Engine, one: Moving, environment: string, depth
 } // prettier-ignore
 
 /** What a need is, in words, after "waits for". */
-export function needWords({ kind, job, row, label, dataset, pattern, store, marker }: ReadNeed): string {
+export function needWords({ kind, job, row, run, label, dataset, pattern, store, marker }: ReadNeed): string {
+  if (kind === 'run') return `run ${run}`
   if (kind === 'slice') return `${label} of ${job}${row === null ? '' : `, ${row}`}`
   if (kind === 'refresh') return `a refresh of ${dataset}`
   return `${pattern} in ${store}${marker === null ? '' : `, with its ${marker}`}`
@@ -124,6 +125,7 @@ export function needWords({ kind, job, row, label, dataset, pattern, store, mark
 
 async function whyNeed(engine: Engine, need: ReadNeed, environment: string, depth: number): Promise<Reason> {
   const more = { job: need.job, run: need.run, when: when('usually by', need.usual) }
+  if (need.kind === 'run') return reason('waits', `run ${need.run} is not done`, { run: need.run })
   if (need.kind !== 'slice')
     return reason('waits', need.seen.length > 0 ? `${needWords(need)}: ${need.seen[0]!.path} is there, and not whole yet` : `${needWords(need)} has not come`)
   const because = depth < deepest ? await whyNot(engine, { environment, job: need.job!, row: need.row ?? undefined, from: iso(need.from!), to: iso(need.to!), label: need.label! }, depth + 1) : []

@@ -171,6 +171,22 @@ const orders = {
   plan: 'l.number',
 }
 
+/** Everything that has no place of its own in the order of runs goes before these. */
+const behindAll = 50
+
+/** Plans that are run one after the other are all there, and of one environment: that of the first was looked at. */
+async function holdTogether(engine: Engine, plans: readonly number[]): Promise<void> {
+  if (plans.length === 1) return
+  const { rows } = await engine.db.$client.query<{ id: number; environment: string }>(
+    'select id, environment from mattock.plan where id = any ($1)',
+    [plans],
+  )
+  const gone = plans.find((plan) => !rows.some(({ id }) => id === plan))
+  if (gone !== undefined) fail('unknown-name', `there is no plan ${gone}`, { path: 'then' })
+  if (new Set(rows.map(({ environment }) => environment)).size > 1)
+    fail('request', 'plans that are run one after the other are of one environment', { path: 'then' })
+}
+
 /** A load whose part is under way is ready: it begins as soon as there is a place. */
 const shownState = `case when l.state = 'waiting' and l.lane >= 0 and exists (select 1 from mattock.run_part p where p.run_id = l.run_id and p.part = l.part and p.state = 'running') then 'ready' else l.state end`
 
@@ -186,9 +202,25 @@ export const runHandlers: Pick<
   Handlers,
   'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'loadWaits' | 'rerun' | 'rerunOutlook'
 > = {
-  startRun: async ({ engine, account }, { body }) => ({
-    run: await startRun(engine, { ...body, by: account.name }),
-  }),
+  startRun: async ({ engine, account }, { body: { then: next = [], behind, ...body } }) => {
+    await holdTogether(engine, [body.plan, ...next])
+    const how = { by: account.name, atOnce: body.atOnce, ...(behind ? { priority: behindAll } : {}) }
+    const run = await startRun(engine, { ...body, ...how })
+    const then: number[] = []
+    for (const [at, plan] of next.entries())
+      then.push(
+        await startRun(engine, {
+          ...how,
+          plan,
+          follows: then.at(-1) ?? run,
+          cause: `built on run ${run}`,
+          again: body.again,
+          // pressed twice, it is the same chain
+          press: body.press === undefined ? undefined : `${body.press} ${at + 1}`,
+        }),
+      )
+    return { run, ...(then.length > 0 ? { then } : {}) }
+  },
   rerun: async ({ engine, account }, { params, body }) => ({
     run: await rerun(engine, params.id, {
       ...body,

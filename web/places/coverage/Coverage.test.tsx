@@ -24,7 +24,7 @@ const known = {
   uses: [{ job: 'report', title: 'The report', run: 14, at: iso(2), place: 'warehouse.raw.flow', label: null }],
 } // prettier-ignore
 const open = async (answers: Answers = {}, more: { role?: 'reader'; at?: string } = {}) => {
-  const page = await show(<Coverage />, { answers: { coverage: coverage(), slice: known, ...answers }, path: '/', ...more })
+  const page = await show(<Coverage />, { answers: { coverage: coverage(), slice: known, whySlice: { reasons: [] }, builtOn: { jobs: [] }, ...answers }, path: '/', ...more })
   if (answers.coverage !== never) await screen.findByRole('heading', { name: 'Coverage' })
   return page
 } // prettier-ignore
@@ -83,6 +83,24 @@ describe('the page of what is covered', () => {
       job: 'gauges', environment: 'dev',
       picks: [{ part: 'bring', row: "o'hare", from: iso(5), to: iso(4) }, { part: 'bring', row: "o'hare", from: iso(2), to: iso(1) }],
     }) // prettier-ignore
+    expect(page.address()).toBe('/plans/31')
+  })
+  it('builds again what was built on it, in one go, unless that is not wanted', async () => {
+    let plans = 30
+    const jobs = [{ job: 'zones', title: 'Zone water', how: 'waits' as const, of: 'gauges', picks: [{ part: 'bring', row: 'a', from: iso(4), to: iso(3) }], loads: 1 }, { job: 'lake', title: 'Lake copy', how: 'read' as const, of: 'gauges', picks: null, loads: 0 }] // prettier-ignore
+    const page = await open({ builtOn: { jobs }, makePlan: () => ({ id: ++plans }) })
+    keys('n', 'x')
+    await page.user.click(await screen.findByRole('button', { name: 'Plan 1 load + 2 rebuilds' }))
+    await screen.findByText('another page')
+    expect(page.address()).toBe('/plans/31?then=32,33')
+    expect(page.bodies('makePlan').slice(1)).toEqual([{ job: 'zones', environment: 'dev', picks: jobs[0]!.picks }, { job: 'lake', environment: 'dev' }]) // prettier-ignore
+  })
+  it('leaves what was built on it where somebody says so', async () => {
+    const page = await open({ builtOn: { jobs: [{ job: 'lake', title: 'Lake copy', how: 'read', of: 'gauges', picks: null, loads: 0 }] }, makePlan: { id: 31 } }) // prettier-ignore
+    keys('n', 'x')
+    await page.user.click(await screen.findByRole('checkbox', { name: /build again what was built on it/ }))
+    await page.user.click(screen.getByRole('button', { name: 'Plan 1 load' }))
+    await screen.findByText('another page')
     expect(page.address()).toBe('/plans/31')
   })
   it('is not planned by who may only look', async () => {
@@ -152,5 +170,33 @@ describe('the lines of the sheet', () => {
     }
     expect(seen).toEqual(['1.2', '1.3', '3.3', '3.4', '1.2'])
     expect(nextGap(linesOf([job('whole', [row('a', 'LL')])], { by: '', gapsOnly: false, wanted: '' }), undefined)).toBeUndefined() // prettier-ignore
+  })
+})
+
+describe('why a slice did not run', () => {
+  const reason = (text: string, more: object = {}) => ({ code: 'waits' as const, text, run: null, load: null, plan: null, job: null, when: null, because: [], ...more }) // prettier-ignore
+  it('is the chain of reasons, each a link to where it can be looked into', async () => {
+    const page = await open({
+      slice: { ...known, loads: [], total: 0, files: [], uses: [] },
+      whySlice: {
+        reasons: [
+          reason('its load waits for the day of gauges', {
+            run: 31, load: 9, when: { is: 'since', at: iso(1) },
+            because: [reason('2 loads failed', { run: 30, because: [reason('the plan was left out', { plan: 5 })] }), reason('nothing begins it', { job: 'gauges' })],
+          }),
+          reason('no more is known'),
+        ],
+      },
+    }) // prettier-ignore
+    keys('n')
+    const links = await screen.findAllByRole('link', { name: /load|plan|begins/ })
+    expect(links.map((link) => link.getAttribute('href'))).toEqual(['/runs/31?load=9', '/runs/30', '/plans/5', '/jobs/gauges']) // prettier-ignore
+    expect(screen.getByText(/· since/)).toBeTruthy()
+    expect(screen.getByText('no more is known').closest('a')).toBeNull()
+    expect(page.asked.find(({ route }) => route === 'whySlice')?.query).toMatchObject({ row: 'flow_aldmere', from: iso(3) }) // prettier-ignore
+    // of one that is loaded nobody asks
+    const before = page.asked.filter(({ route }) => route === 'whySlice').length
+    keys('ArrowLeft')
+    expect(page.asked.filter(({ route }) => route === 'whySlice')).toHaveLength(before)
   })
 })

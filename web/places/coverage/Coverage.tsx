@@ -122,12 +122,11 @@ export default function Coverage(): ReactElement {
             picked={picked}
             onCursor={choose}
             onPicked={setPicked}
-            onPlan={mayRun ? () => planning.plan(jobsPicked[0]!) : undefined}
           />
         </section>
       )}
       {jobsPicked.length > 0 ? (
-        <PickedLines picked={jobsPicked} planning={planning} mayRun={mayRun} onClear={() => setPicked(new Set())} />
+        <PickedLines picked={jobsPicked} planning={planning} environment={environment} mayRun={mayRun} onClear={() => setPicked(new Set())} />
       ) : (
         line?.kind === 'row' && <SlicePanel line={line} slice={cursor!.slice} environment={environment} />
       )}

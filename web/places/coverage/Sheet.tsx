@@ -32,14 +32,13 @@ interface Props {
   readonly picked: ReadonlySet<string>
   readonly onCursor: (cursor: Place) => void
   readonly onPicked: (picked: ReadonlySet<string>) => void
-  readonly onPlan: (() => void) | undefined
 }
 
 /**
  * Rows along data time. Arrows go from slice to slice and row to row, Shift with them picks a stretch, x one, n goes to the
  * next that is missing; with the mouse a stretch is picked by dragging over it.
  */
-export function Sheet({ lines, from, until, zone, cursor, picked, onCursor, onPicked, onPlan }: Props): ReactElement {
+export function Sheet({ lines, from, until, zone, cursor, picked, onCursor, onPicked }: Props): ReactElement {
   const scroller = useRef<HTMLDivElement>(null)
   const [width, setWidth] = useState(1000)
   const [anchor, setAnchor] = useState<Place>()
@@ -99,7 +98,6 @@ export function Sheet({ lines, from, until, zone, cursor, picked, onCursor, onPi
       if (gap) go(gap, false)
     } else if (event.key === 'x') onPicked(toggled(picked, pickKey(line, place.slice)))
     else if (event.key === 'Escape') onPicked(new Set())
-    else if (event.key === 'p' && onPlan && picked.size > 0) onPlan()
     else if (event.key === 'Enter') go(place, false)
     else return
     event.preventDefault()

@@ -30,6 +30,22 @@ describe('a plan', () => {
     expect(page.address()).toBe('/runs/9')
   })
 
+  it('of what was picked runs behind live work, in an order and with a cap that one chooses, and then what was built on it', async () => {
+    const picks = [{ part: 'bring', row: 'a', from: '2026-11-01T00:00:00Z', to: '2026-11-03T00:00:00Z' }]
+    const plans = ({ params }: { params: Record<string, string> }) =>
+      params.id === '70' ? plan({ picks, span: '2026-11-01 … 2026-11-02' }) : plan({ id: Number(params.id), title: 'Zone water', loads: 6, stops: 1 }) // prettier-ignore
+    const page = show(<Plan />, { at: '/plans/70?then=71,x', path: '/plans/:id', answers: answers({ plan: plans, startRun: { run: 9, then: [10] } }) }) // prettier-ignore
+    expect((await screen.findByRole('link', { name: 'Zone water, plan 71' })).getAttribute('href')).toBe('/plans/71') // prettier-ignore
+    expect(page.text()).toContain('picked: 1 stretch of 1 row, 2026-11-01 … 2026-11-02 in dev')
+    expect(page.text()).toContain('(6 loads) 1 finding stops it')
+    await page.user.click(screen.getByRole('combobox', { name: 'which slices go first' }))
+    await page.user.click(screen.getByRole('option', { name: 'newest first' }))
+    await page.user.click(screen.getByRole('combobox', { name: 'loads at once' }))
+    await page.user.click(screen.getByRole('option', { name: '1 load at once' }))
+    await page.user.click(screen.getByRole('button', { name: 'Run 2 loads + 1 job' }))
+    expect(page.bodies('startRun')).toEqual([{ plan: 70, order: 'newest', atOnce: 1, behind: true, then: [71], press: expect.any(String) as string }]) // prettier-ignore
+  })
+
   it('says by whom it was started before, and starts it again only by choice', async () => {
     const started = ({ body }: { body: unknown }) =>
       (body as { again?: boolean }).again

@@ -10,6 +10,7 @@ import { count, lengthText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useKeys } from '../../kit/keys'
 import { useStarting } from '../../kit/Starting'
+import { RunningForm, runningOf, ThenPlans } from './Backfill'
 import { sentence } from './columns'
 import { Compared } from './Compared'
 import { Findings } from './Findings'
@@ -61,8 +62,26 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
     },
     [plan.id, onChanged],
   )
+  const thenText = search.get('then') ?? ''
+  const then = useMemo(
+    () => thenText.split(',').flatMap((id) => (/^\d+$/.test(id) ? [Number(id)] : [])),
+    [thenText],
+  )
+  const [running, setRunning] = useState(() => runningOf(plan))
+  const manySlices = plan.picks !== null || plan.parts.some(({ slices }) => slices > 1)
   const starting = useStarting(
-    useCallback((pressing) => call(routes.startRun, { body: { plan: plan.id, ...pressing } }), [plan.id]),
+    useCallback(
+      (pressing) =>
+        call(routes.startRun, {
+          body: {
+            plan: plan.id,
+            ...(manySlices ? running : {}),
+            ...(then.length > 0 ? { then } : {}),
+            ...pressing,
+          },
+        }),
+      [plan.id, running, manySlices, then],
+    ),
   )
   const run = () => {
     setAsking(false)
@@ -104,6 +123,7 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
                 onClick={() => (live ? setAsking(true) : run())}
               >
                 Run {count(toRun, 'load')}
+                {then.length > 0 && ` + ${count(then.length, 'job')}`}
               </Button>
             )}
           </div>
@@ -114,6 +134,8 @@ function PlanSheet({ plan, onChanged }: { plan: PlanAnswer; onChanged: () => voi
             ` · will take some ${lengthText(plan.forecast.seconds)} (${lengthText(plan.forecast.low)} to ${lengthText(plan.forecast.high)})`}
         </p>
       </div>
+      {mayChange && manySlices && <RunningForm plan={plan} running={running} onChange={setRunning} />}
+      {then.length > 0 && <ThenPlans plans={then} />}
       {fault && <FaultBox error={fault} />}
       {starting.fault && <FaultBox error={starting.fault} />}
       {starting.asking}

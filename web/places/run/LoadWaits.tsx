@@ -46,6 +46,12 @@ export function LoadWaits({ run, load }: { readonly run: number; readonly load: 
 function NeedLine({ need }: { readonly need: Need }): ReactElement {
   const { kind, job, title, label, row, loads, run, usual, dataset, after, store, pattern, marker, seen } =
     need
+  if (kind === 'run')
+    return (
+      <>
+        <Link to={`/runs/${run}`}>run {run}</Link>, which must be done before
+      </>
+    )
   if (kind === 'slice')
     return (
       <>
