@@ -67,7 +67,7 @@ try {
   const span = 20_000
   await sleep(span)
   const used = process.cpuUsage(from.own)
-  const share = ((used.user + used.system) / 1000 + (postgresTicks() - from.postgres) * 10) / span
+  const share = ((used.user + used.system) / 1000 + usedSince(from.postgres) * 10) / span
   console.log(`they cost ${(share * 100).toFixed(1)} % of one core, Postgres and the one who looks together`)
   const laid = performance.now()
   writeFileSync(`${drop}/in/7_20260301.csv`, 'n\n7\n')
@@ -78,18 +78,25 @@ try {
   await place.close()
 } // prettier-ignore
 
-/** Processor time of all processes named postgres, in hundredths of a second. */
-function postgresTicks(): number {
-  let ticks = 0
+/** Processor time of each process named postgres, in hundredths of a second. */
+function postgresTicks(): Map<string, number> {
+  const ticks = new Map<string, number>()
   for (const pid of readdirSync('/proc').filter((name) => /^\d+$/.test(name))) {
     try {
       const stat = readFileSync(`/proc/${pid}/stat`, 'utf8')
       if (!stat.includes('(postgres)')) continue
       const fields = stat.slice(stat.lastIndexOf(')') + 2).split(' ')
-      ticks += Number(fields[11]) + Number(fields[12])
+      ticks.set(pid, Number(fields[11]) + Number(fields[12]))
     } catch {
       // one that has ended meanwhile
     }
   }
   return ticks
+}
+
+/** What those that are still there used since then. */
+function usedSince(before: ReadonlyMap<string, number>): number {
+  let used = 0
+  for (const [pid, now] of postgresTicks()) used += now - (before.get(pid) ?? 0)
+  return used
 }
