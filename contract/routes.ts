@@ -385,6 +385,26 @@ export const routes = {
     query: inEnvironment,
     response: s.morningSchema,
   }),
+  keepMatter: route({
+    needs: 'run',
+    method: 'post',
+    path: '/api/matters',
+    summary:
+      'say what is done about something that needs a decision: a note, to whom it is given, until when it is quiet',
+    body: z.object({
+      environment: z.string(),
+      key: z.string().max(2000),
+      title: z.string().max(2000),
+      quietUntil: z.iso
+        .datetime({ offset: true })
+        .nullable()
+        .optional()
+        .describe('null: no longer; left out: as it is'),
+      givenTo: z.string().max(200).nullable().optional().describe('null: to nobody; left out: as it is'),
+      note: z.string().max(2000).optional(),
+    }),
+    response: z.object({}),
+  }),
 } as const
 
 export type Routes = typeof routes

@@ -448,7 +448,29 @@ export const morningSchema = z.object({
   rejected: z.number(),
   decisions: z.array(
     z.object({
-      kind: z.enum(['failed', 'unbalanced', 'connection', 'not-run', 'drift', 'not-begun', 'late']),
+      kind: z
+        .enum([
+          'failed',
+          'unbalanced',
+          'connection',
+          'not-run',
+          'drift',
+          'not-begun',
+          'late',
+          'stuck',
+          'silence',
+        ])
+        .describe(
+          'what kind of thing it is: stuck, loads that wait for what may never come; silence, rows far from usual',
+        ),
+      key: z
+        .string()
+        .describe('what makes it this one and no other; what people did about it is kept by this'),
+      quietUntil: z.string().nullable().describe('nobody is to see it before (ISO 8601)'),
+      givenTo: z.string().nullable().describe('who sees to it'),
+      notes: z
+        .array(z.object({ by: z.string(), text: z.string(), at: z.string() }))
+        .describe('what was said and done about it, in order'),
       title: z.string(),
       text: z.string(),
       count: z.number(),
@@ -487,5 +509,6 @@ export const morningSchema = z.object({
         .describe('runs that will begin by themselves'),
     }),
   ),
+  people: z.array(z.string()).describe('to whom something may be given'),
   until: z.string().describe('up to when it looks ahead (ISO 8601)'),
 })

@@ -477,5 +477,6 @@ export const coverage = mattock.table(
   (t) => [
     primaryKey({ columns: [t.job, t.environment, t.part, t.rowKey, t.from, t.to] }),
     index('coverage_slice').on(t.environment, t.job, t.from, t.to),
+    index('coverage_loaded').on(t.environment, t.loadedAt.desc()),
   ],
 )

@@ -38,6 +38,11 @@ export async function newestVersions(engine: Engine): Promise<JobVersion[]> {
     .orderBy(jobVersion.job, desc(jobVersion.version))
 }
 
+/** Name and title of every job, also of those whose text cannot be read any more. */
+export async function titlesOfJobs(engine: Engine): Promise<{ job: string; title: string }[]> {
+  return await engine.db.select({ job: job.name, title: job.title }).from(job).orderBy(job.name)
+}
+
 /** Is it the text of a version that was saved, of whatever job? */
 export async function isSaved(engine: Engine, text: string): Promise<boolean> {
   const [found] = await engine.db

@@ -1,5 +1,5 @@
 import { screen, within } from '@testing-library/react'
-import { describe, expect, it } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
 import { fault, never, show } from '../../testing/page'
@@ -14,11 +14,16 @@ const sheet = (more: Partial<Sheet> = {}): Sheet => ({
   rejected: 1,
   decisions: [],
   jobs: [],
+  people: ['Ana', 'Holm'],
   until: '2026-11-24T17:00:00.000Z',
   ...more,
 })
 const decision = (more: Partial<Sheet['decisions'][number]>): Sheet['decisions'][number] => ({
   kind: 'failed',
+  key: `${more.kind ?? 'failed'} ${more.title ?? ''}`,
+  quietUntil: null,
+  givenTo: null,
+  notes: [],
   title: 'Gauge readings: 3 loads failed the same way',
   text: 'permission denied; give the right',
   count: 3,
@@ -62,8 +67,9 @@ describe('the morning sheet', () => {
       '/runs/9?order=failed',
     )
     expect(within(failed).getByRole('button', { name: 'Rerun' })).toBeTruthy()
-    expect(within(notRun).getByRole('link', { name: 'Open the job' }).getAttribute('href')).toBe(
-      '/jobs/rain-gauges',
+    // where it is drawn, with why
+    expect(within(notRun).getByRole('link', { name: 'See why' }).getAttribute('href')).toBe(
+      '/coverage?job=rain-gauges',
     )
     expect(within(drift).getByRole('link', { name: 'See it' }).getAttribute('href')).toBe(
       '/catalog?flag=drifted&connection=lab-post',
@@ -126,5 +132,59 @@ describe('the morning sheet', () => {
     expect(await screen.findByText(/gathering the night/)).toBeTruthy()
     show(<Morning />, { answers: { morning: fault('internal', 'the store does not answer') } })
     expect(await screen.findByText(/the store does not answer/)).toBeTruthy()
+  })
+})
+
+describe('a matter', () => {
+  const matter = decision({
+    kind: 'stuck', title: 'Zone water: 6 loads wait for 2026-11-26 of gauges', run: 12, givenTo: 'Holm',
+    notes: [{ by: 'Ana', text: 'gave it to Holm', at: '2026-11-24T04:00:00.000Z' }, { by: 'Holm', text: 'the depot sends it at nine', at: '2026-11-24T04:10:00.000Z' }],
+  }) // prettier-ignore
+  const quiet = decision({ kind: 'silence', title: 'Level: 2 loads have no rows', quietUntil: '2099-01-01T06:00:00.000Z', job: 'levels' }) // prettier-ignore
+  it('says who sees to it and what was last said; what is quiet is left out until one asks', async () => {
+    const page = show(<Morning />, { answers: { morning: sheet({ decisions: [matter, quiet] }) } })
+    expect(await screen.findByText(/the depot sends it at nine/)).toBeTruthy()
+    expect(screen.getByText('Holm sees to it.', { exact: false })).toBeTruthy()
+    expect(screen.getByText(/2 lines/)).toBeTruthy()
+    expect(screen.queryByText(quiet.title)).toBeNull()
+    await page.user.click(screen.getByRole('button', { name: '1 thing quiet' }))
+    expect(screen.getByText(quiet.title)).toBeTruthy()
+    expect(screen.getByRole('link', { name: 'See it covered' }).getAttribute('href')).toBe(
+      '/coverage?job=levels',
+    )
+  })
+  it('is noted, given and made quiet in one go; what is not touched stays', async () => {
+    const page = show(<Morning />, { answers: { morning: sheet({ decisions: [matter] }), keepMatter: {} } })
+    await page.user.click(await screen.findByRole('button', { name: /note, give or quiet/ }))
+    const slip = screen.getByRole('dialog')
+    expect(within(slip).getAllByRole('listitem')).toHaveLength(2)
+    await page.user.type(within(slip).getByRole('textbox', { name: 'note' }), 'it came')
+    await page.user.click(within(slip).getByRole('combobox', { name: 'quiet' }))
+    expect(screen.queryByRole('option', { name: 'no longer' })).toBeNull()
+    await page.user.click(screen.getByRole('option', { name: 'for an hour' }))
+    await page.user.click(within(slip).getByRole('button', { name: 'Keep' }))
+    const [body] = page.bodies('keepMatter') as { quietUntil: string }[]
+    expect(body).toEqual({ environment: 'dev', key: matter.key, title: matter.title, note: 'it came', quietUntil: expect.any(String) as string }) // prettier-ignore
+    expect(Date.parse(body!.quietUntil) - Date.now()).toBeGreaterThan(3_500_000)
+    await vi.waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+  })
+  it('is given back, and no longer quiet; a fault is told and nothing is lost', async () => {
+    const both = { ...matter, quietUntil: '2099-01-01T06:00:00.000Z' }
+    const page = show(<Morning />, { answers: { morning: sheet({ decisions: [both] }), keepMatter: fault('request', 'say something') } }) // prettier-ignore
+    await page.user.click(await screen.findByRole('button', { name: '1 thing quiet' }))
+    await page.user.click(screen.getByRole('button', { name: /note, give or quiet/ }))
+    const slip = screen.getByRole('dialog')
+    await page.user.click(within(slip).getByRole('combobox', { name: 'who sees to it' }))
+    await page.user.click(screen.getByRole('option', { name: 'nobody yet' }))
+    await page.user.click(within(slip).getByRole('combobox', { name: 'quiet' }))
+    await page.user.click(screen.getByRole('option', { name: 'no longer' }))
+    await page.user.click(within(slip).getByRole('button', { name: 'Keep' }))
+    expect(page.bodies('keepMatter')).toMatchObject([{ givenTo: null, quietUntil: null }])
+    expect(await within(slip).findByText(/say something/)).toBeTruthy()
+  })
+  it('is only looked at by who may only look', async () => {
+    show(<Morning />, { role: 'reader', answers: { morning: sheet({ decisions: [matter] }) } })
+    await screen.findByText(/the depot sends it at nine/)
+    expect(screen.queryByRole('button', { name: /note, give or quiet/ })).toBeNull()
   })
 })

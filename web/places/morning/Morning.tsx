@@ -1,22 +1,17 @@
-import { Lines } from '../../kit/Lines'
-import { Button, TableBody, TableCell, TableRow } from '@mui/material'
-import { useCallback, useRef, useState, useEffect, type ReactElement } from 'react'
+import { useRef, useState, useEffect, type ReactElement } from 'react'
 import { Link } from 'react-router'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
-import { call, useAnswer } from '../../data/api'
-import { useHere, useMay } from '../../data/session'
-import { StateBox, StateMark } from '../../look/State'
+import { useAnswer } from '../../data/api'
+import { useHere } from '../../data/session'
+import { StateBox } from '../../look/State'
 import { clock, count, dayText, lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
-import { useStarting } from '../../kit/Starting'
-
-type MorningSheet = Answer<typeof routes.morning>
+import { Decisions, type MorningSheet } from './Decisions'
 
 /** What needs a decision, what runs, and what ran since yesterday evening. */
 export default function Morning(): ReactElement {
   const { environment } = useHere()
-  const { data, error } = useAnswer(
+  const { data, error, mutate } = useAnswer(
     routes.morning,
     { query: { environment } },
     { refreshInterval: 30_000, keepPreviousData: true },
@@ -33,98 +28,9 @@ export default function Morning(): ReactElement {
           {data.rejected > 0 && `, ${count(data.rejected, 'row')} rejected`}
         </span>
       </div>
-      <Decisions sheet={data} />
+      <Decisions sheet={data} onChanged={() => void mutate()} />
       <Ribbon sheet={data} />
     </div>
-  )
-}
-
-function Decisions({ sheet }: { sheet: MorningSheet }): ReactElement {
-  const mayChange = useMay('run', useHere().environment)
-  return (
-    <section className="sheet" aria-labelledby="decisions">
-      <h2 id="decisions">Needs a decision</h2>
-      {sheet.decisions.length === 0 ? (
-        <span className="soft">
-          Nothing. What fails, does not balance or did not start is listed here, grouped by its cause.
-        </span>
-      ) : (
-        <Lines>
-          <TableBody>
-            {sheet.decisions.map((decision) => (
-              <TableRow key={`${decision.kind}${decision.run}${decision.title}`}>
-                <TableCell style={{ width: 30 }}>
-                  <StateMark
-                    state={
-                      decision.kind === 'failed' || decision.kind === 'not-begun'
-                        ? 'failed'
-                        : decision.kind === 'unbalanced'
-                          ? 'held'
-                          : 'waiting'
-                    }
-                    size={14}
-                  />
-                </TableCell>
-                <TableCell>
-                  <b>{decision.title}</b>
-                  <br />
-                  <span className="soft">{decision.text}</span>
-                </TableCell>
-                <TableCell className="keep soft number">{timeText(decision.latest)}</TableCell>
-                <TableCell className="keep number" style={{ width: 1 }}>
-                  <span className="line" style={{ justifyContent: 'flex-end' }}>
-                    {decision.run !== null && (
-                      <Button component={Link} to={`/runs/${decision.run}?order=failed`}>
-                        See {decision.count === 1 ? 'it' : `the ${numberText(decision.count)}`}
-                      </Button>
-                    )}
-                    {decision.kind === 'failed' && mayChange && <Rerun run={decision.run!} />}
-                    {decision.kind === 'drift' && (
-                      <Button component={Link} to={`/catalog?flag=drifted&connection=${decision.connection}`}>
-                        See {decision.count === 1 ? 'it' : `the ${numberText(decision.count)}`}
-                      </Button>
-                    )}
-                    {decision.plan != null && (
-                      <Button component={Link} to={`/plans/${decision.plan}`}>
-                        See its plan
-                      </Button>
-                    )}
-                    {decision.kind === 'late' && (
-                      <Button component={Link} to="/starts?view=rehearsal">
-                        Rehearse
-                      </Button>
-                    )}
-                    {(decision.kind === 'not-run' || decision.kind === 'not-begun') && (
-                      <Button component={Link} to={`/jobs/${decision.job}`}>
-                        Open the job
-                      </Button>
-                    )}
-                  </span>
-                </TableCell>
-              </TableRow>
-            ))}
-          </TableBody>
-        </Lines>
-      )}
-    </section>
-  )
-}
-
-function Rerun({ run }: { readonly run: number }): ReactElement {
-  const starting = useStarting(
-    useCallback(
-      (body) => call(routes.rerun, { params: { id: run }, body: { ...body, from: { failed: true } } }),
-      [run],
-    ),
-  )
-  return (
-    <>
-      {starting.fault && <FaultBox error={starting.fault} />}
-      <Button variant="contained" color="primary" onClick={starting.begin}>
-        Rerun
-      </Button>
-      {starting.asking}
-    </>
   )
 }
 

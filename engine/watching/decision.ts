@@ -1,0 +1,19 @@
+/** What kind of thing needs a decision. */
+export const decisionKinds = ['failed', 'unbalanced', 'connection', 'not-run', 'drift', 'not-begun', 'late', 'stuck', 'silence'] as const // prettier-ignore
+export type DecisionKind = (typeof decisionKinds)[number]
+
+/** Something that needs a decision. */
+export interface Decision {
+  readonly kind: DecisionKind
+  /** What makes it this one and no other, whatever its numbers are at the moment: what people did about it is kept by this. */
+  readonly key: string
+  readonly title: string
+  readonly text: string
+  readonly count: number
+  readonly run: number | null
+  readonly job: string | null
+  readonly connection: string | null
+  /** The plan that says why it could not begin. */
+  readonly plan?: number | null
+  readonly latest: string
+}

@@ -1,0 +1,38 @@
+import type { Engine } from '../context/engine'
+import type { Decision } from './decision'
+
+/** Failed loads of some days that no later run has done, grouped by job and cause. */
+export async function openFailures(engine: Engine, environment: string, since: string): Promise<Decision[]> {
+  const { rows } = await engine.db.$client.query<{
+    job: string
+    title: string
+    cause: string
+    message: string
+    advice: string
+    count: number
+    run: number
+    latest: string
+    keys: string[]
+  }>(
+    `select r.job, max(r.title) as title, l.cause, (array_agg(l.error ->> 'message' order by l.id desc))[1] as message,
+       (array_agg(l.error ->> 'advice' order by l.id desc))[1] as advice, count(*) as count, max(r.id) as run, max(l.ended_at) as latest,
+       (array_agg(l.key order by l.number))[1:3] as keys
+     from mattock.load l join mattock.run r on r.id = l.run_id
+     where r.environment = $1 and r.created_at >= $2 and l.state = 'failed'
+       and not exists (select 1 from mattock.load d join mattock.run dr on dr.id = d.run_id
+         where dr.environment = r.environment and dr.job = r.job and d.key = l.key and d.id > l.id and d.state in ('done', 'failed', 'held', 'running', 'waiting'))
+     group by r.job, l.cause order by max(l.ended_at) desc`,
+    [environment, since],
+  )
+  return rows.map(({ title, job, cause, count, message, advice, run, latest, keys }) => ({
+    kind: 'failed',
+    key: `failed ${job} ${cause}`,
+    title: `${title}: ${count === 1 ? keys[0] : `${count.toLocaleString('en')} loads`} failed${count === 1 ? '' : ' the same way'}`,
+    text: `${message}; ${advice}`,
+    count,
+    run,
+    job,
+    connection: null,
+    latest,
+  }))
+}

@@ -1,0 +1,59 @@
+import type { Engine } from '../context/engine'
+import type { Decision } from './decision'
+
+interface Stuck {
+  readonly job: string
+  readonly title: string
+  readonly run: number
+  readonly loads: number
+  readonly since: string
+  readonly kind: 'slice' | 'refresh' | 'files' | 'run'
+  readonly other: string | null
+  readonly label: string | null
+  readonly what: string
+  readonly failed: number
+  readonly failedIn: number | null
+  readonly underWay: number
+}
+
+/** Loads wait so long (minutes) before it is a matter, where nothing says that it never comes. */
+const patience = 30
+
+/**
+ * Loads that wait for what failed, or for what nobody is at, grouped by the thing: what others are at comes by itself, and
+ * is said on their run.
+ */
+export async function stuckLoads(engine: Engine, environment: string): Promise<Decision[]> {
+  const { rows } = await engine.db.$client.query<Stuck>(
+    `with waiting as (
+       select r.job, r.title, r.id as run, s.id as set_id, s.since, (select count(*)::int from mattock.load l where l.wait_set = s.id and l.state = 'waiting' and l.lane < 0) as loads
+       from mattock.wait_set s join mattock.run r on r.id = s.run_id
+       where r.environment = $1 and r.state in ('running', 'held') and s.released_at is null),
+     things as (
+       select w.job, max(w.title) as title, max(w.run) as run, sum(w.loads)::int as loads, min(w.since) as since, n.kind, n.job as other, n.slice_from, n.slice_to, max(n.slice_label) as label,
+         max(coalesce(n.dataset, n.pattern, 'run ' || n.run_needed)) as what
+       from waiting w join mattock.wait_need n on n.set_id = w.set_id and n.met_at is null where w.loads > 0
+       group by w.job, n.kind, n.job, n.slice_from, n.slice_to, coalesce(n.dataset, case when n.kind = 'files' then n.store end, n.run_needed::text)
+       order by min(w.since) limit 200)
+     select t.*, coalesce(c.failed, 0) as failed, c.run as "failedIn", coalesce(u.loads, 0) as "underWay" from things t
+     left join lateral (
+       select count(*)::int as failed, max(run_id) as run from mattock.coverage c
+       where c.environment = $1 and c.job = t.other and c.slice_from = t.slice_from and c.slice_to = t.slice_to and c.state in ('failed', 'stopped')) c on true
+     left join lateral (
+       select count(*)::int as loads from mattock.run r join mattock.load l on l.run_id = r.id
+       where r.environment = $1 and r.job = t.other and r.state in ('running', 'held', 'waiting') and l.state in ('waiting', 'running', 'held') and l.slice_from = t.slice_from and l.slice_to = t.slice_to) u on true
+     where coalesce(u.loads, 0) = 0 and (coalesce(c.failed, 0) > 0 or t.since < clock_timestamp() - make_interval(mins => ${patience}))`,
+    [environment],
+  )
+  return rows.map((one) => ({
+    kind: 'stuck',
+    key: `stuck ${one.job} ${one.kind} ${one.other ?? one.what} ${one.label ?? ''}`,
+    title: `${one.title}: ${one.loads === 1 ? 'a load waits' : `${one.loads.toLocaleString('en')} loads wait`} for ${one.kind === 'slice' ? `${one.label} of ${one.other}` : one.what}`,
+    text: one.failed > 0 ? `${one.failed === 1 ? 'a load of it' : `${one.failed.toLocaleString('en')} loads of it`} failed in run ${one.failedIn}: rerun that, or set it aside; or let these go without it` : 'nobody is at it: it may never come',
+    count: one.loads,
+    run: one.run,
+    job: one.job,
+    connection: null,
+    latest: one.since,
+  }))
+} // prettier-ignore

@@ -1,0 +1,152 @@
+import { Button, TableBody, TableCell, TableRow } from '@mui/material'
+import { useCallback, useState, type ReactElement, type ReactNode } from 'react'
+import { Link } from 'react-router'
+import type { Answer } from '../../../contract/route'
+import { routes } from '../../../contract/routes'
+import { call } from '../../data/api'
+import { useHere, useMay } from '../../data/session'
+import { FaultBox } from '../../kit/Fault'
+import { Lines } from '../../kit/Lines'
+import { useStarting } from '../../kit/Starting'
+import { StateMark, type State } from '../../look/State'
+import { count, numberText, timeText } from '../../look/times'
+import { MatterSlip } from './MatterSlip'
+
+export type MorningSheet = Answer<typeof routes.morning>
+export type Decision = MorningSheet['decisions'][number]
+
+interface Shown {
+  readonly mark: State
+  /** What is opened to look into it. */
+  readonly opens: (decision: Decision) => { readonly to: string; readonly words: string } | undefined
+}
+
+const seen = ({ count: many }: Decision) => `See ${many === 1 ? 'it' : `the ${numberText(many)}`}`
+const inRun = (decision: Decision) => (decision.run === null ? undefined : { to: `/runs/${decision.run}?order=failed`, words: seen(decision) }) // prettier-ignore
+const openJob = ({ job }: Decision) => ({ to: `/jobs/${job}`, words: 'Open the job' })
+
+/** How each kind of decision is drawn, and where it is looked into. */
+const shown: Readonly<Record<Decision['kind'], Shown>> = {
+  failed: { mark: 'failed', opens: inRun },
+  unbalanced: { mark: 'held', opens: inRun },
+  connection: { mark: 'waiting', opens: inRun },
+  stuck: { mark: 'waiting', opens: (decision) => ({ to: `/runs/${decision.run}`, words: seen(decision) }) },
+  silence: { mark: 'skipped', opens: ({ job }) => ({ to: `/coverage?job=${job}`, words: 'See it covered' }) },
+  late: { mark: 'waiting', opens: () => ({ to: '/starts?view=rehearsal', words: 'Rehearse' }) },
+  drift: { mark: 'waiting', opens: (decision) => ({ to: `/catalog?flag=drifted&connection=${decision.connection}`, words: seen(decision) }) },
+  'not-run': { mark: 'waiting', opens: ({ job }) => ({ to: `/coverage?job=${job}`, words: 'See why' }) },
+  'not-begun': { mark: 'failed', opens: openJob },
+} // prettier-ignore
+
+/** What needs a decision, each with what can be done about it here, and what others did. */
+export function Decisions({ sheet, onChanged }: { readonly sheet: MorningSheet; readonly onChanged: () => void }): ReactElement {
+  const [all, setAll] = useState(false)
+  const quiet = sheet.decisions.filter(({ quietUntil }) => quietUntil !== null)
+  const open = all ? sheet.decisions : sheet.decisions.filter(({ quietUntil }) => quietUntil === null)
+  return (
+    <section className="sheet" aria-labelledby="decisions">
+      <div className="line">
+        <h2 id="decisions" style={{ margin: 0 }}>Needs a decision</h2>
+        {quiet.length > 0 && (
+          <Button variant="text" onClick={() => setAll(!all)} style={{ marginLeft: 'auto' }}>
+            {all ? 'leave out what is quiet' : `${count(quiet.length, 'thing')} quiet`}
+          </Button>
+        )}
+      </div>
+      {open.length === 0 ? (
+        <span className="soft">
+          Nothing. What fails, does not balance, waits in vain, did not start or is far from usual is listed here, grouped by its
+          cause.
+        </span>
+      ) : (
+        <Lines>
+          <TableBody>
+            {open.map((decision) => (
+              <DecisionLine key={decision.key} decision={decision} people={sheet.people} onChanged={onChanged} />
+            ))}
+          </TableBody>
+        </Lines>
+      )}
+    </section>
+  )
+} // prettier-ignore
+
+function DecisionLine({ decision, people, onChanged }: { readonly decision: Decision; readonly people: readonly string[]; readonly onChanged: () => void }): ReactElement {
+  const mayChange = useMay('run', useHere().environment)
+  const [acting, setActing] = useState(false)
+  const { mark, opens } = shown[decision.kind]
+  const to = opens(decision)
+  const last = decision.notes.at(-1)
+  return (
+    <TableRow>
+      <TableCell style={{ width: 30 }}>
+        <StateMark state={mark} size={14} />
+      </TableCell>
+      <TableCell>
+        <b>{decision.title}</b>
+        <br />
+        <span className="soft">{decision.text}</span>
+        {(last ?? decision.givenTo ?? decision.quietUntil) && (
+          <div>
+            {decision.givenTo !== null && <b>{decision.givenTo} sees to it. </b>}
+            {decision.quietUntil !== null && <span className="look">quiet until {timeText(decision.quietUntil)}. </span>}
+            {last && (
+              <span>
+                {last.by}, {timeText(last.at)}: {last.text}
+                {decision.notes.length > 1 && <span className="soft"> · {count(decision.notes.length, 'line')}</span>}
+              </span>
+            )}
+          </div>
+        )}
+      </TableCell>
+      <TableCell className="keep soft number">{timeText(decision.latest)}</TableCell>
+      <TableCell className="keep number" style={{ width: 1 }}>
+        <span className="line" style={{ justifyContent: 'flex-end' }}>
+          {mayChange && (
+            <Button variant="text" onClick={() => setActing(true)} aria-label={`note, give or quiet: ${decision.title}`}>
+              {decision.notes.length > 0 ? 'Thread' : 'Note'}
+            </Button>
+          )}
+          {to && <Opens {...to}>{to.words}</Opens>}
+          {decision.plan != null && <Opens to={`/plans/${decision.plan}`}>See its plan</Opens>}
+          {decision.kind === 'failed' && mayChange && <Rerun run={decision.run!} />}
+        </span>
+        {acting && (
+          <MatterSlip
+            decision={decision}
+            people={people}
+            onClose={() => setActing(false)}
+            onDone={() => {
+              setActing(false)
+              onChanged()
+            }}
+          />
+        )}
+      </TableCell>
+    </TableRow>
+  )
+} // prettier-ignore
+
+const Opens = ({ to, children }: { readonly to: string; readonly children: ReactNode }): ReactElement => (
+  <Button component={Link} to={to}>
+    {children}
+  </Button>
+)
+
+function Rerun({ run }: { readonly run: number }): ReactElement {
+  const starting = useStarting(
+    useCallback(
+      (body) => call(routes.rerun, { params: { id: run }, body: { ...body, from: { failed: true } } }),
+      [run],
+    ),
+  )
+  return (
+    <>
+      {starting.fault && <FaultBox error={starting.fault} />}
+      <Button variant="contained" color="primary" onClick={starting.begin}>
+        Rerun
+      </Button>
+      {starting.asking}
+    </>
+  )
+}
