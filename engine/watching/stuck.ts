@@ -9,6 +9,7 @@ interface Stuck {
   readonly since: string
   readonly kind: 'slice' | 'refresh' | 'files' | 'run'
   readonly other: string | null
+  readonly otherTitle: string | null
   readonly label: string | null
   readonly what: string
   readonly failed: number
@@ -35,7 +36,7 @@ export async function stuckLoads(engine: Engine, environment: string): Promise<D
        from waiting w join mattock.wait_need n on n.set_id = w.set_id and n.met_at is null where w.loads > 0
        group by w.job, n.kind, n.job, n.slice_from, n.slice_to, coalesce(n.dataset, case when n.kind = 'files' then n.store end, n.run_needed::text)
        order by min(w.since) limit 200)
-     select t.*, coalesce(c.failed, 0) as failed, c.run as "failedIn", coalesce(u.loads, 0) as "underWay" from things t
+     select t.*, coalesce(o.title, t.other) as "otherTitle", coalesce(c.failed, 0) as failed, c.run as "failedIn", coalesce(u.loads, 0) as "underWay" from things t left join mattock.job o on o.name = t.other
      left join lateral (
        select count(*)::int as failed, max(run_id) as run from mattock.coverage c
        where c.environment = $1 and c.job = t.other and c.slice_from = t.slice_from and c.slice_to = t.slice_to and c.state in ('failed', 'stopped')) c on true
@@ -48,7 +49,7 @@ export async function stuckLoads(engine: Engine, environment: string): Promise<D
   return rows.map((one) => ({
     kind: 'stuck',
     key: `stuck ${one.job} ${one.kind} ${one.other ?? one.what} ${one.label ?? ''}`,
-    title: `${one.title}: ${one.loads === 1 ? 'a load waits' : `${one.loads.toLocaleString('en')} loads wait`} for ${one.kind === 'slice' ? `${one.label} of ${one.other}` : one.what}`,
+    title: `${one.title}: ${one.loads === 1 ? 'a load waits' : `${one.loads.toLocaleString('en')} loads wait`} for ${one.kind === 'slice' ? `${one.label} of ${one.otherTitle}` : one.what}`,
     text: one.failed > 0 ? `${one.failed === 1 ? 'a load of it' : `${one.failed.toLocaleString('en')} loads of it`} failed in run ${one.failedIn}: rerun that, or set it aside; or let these go without it` : 'nobody is at it: it may never come',
     count: one.loads,
     run: one.run,

@@ -70,7 +70,7 @@ describe('loads that wait in vain', () => {
     })
     const { run } = await server.engineer.call(routes.startRun, { body: { plan: id } })
     const [stuck] = await morning('stuck')
-    expect(stuck).toMatchObject({ count: 2, run, job: 'then', title: `The then: 2 loads wait for ${day(3)} of first` }) // prettier-ignore
+    expect(stuck).toMatchObject({ count: 2, run, job: 'then', title: `The then: 2 loads wait for ${day(3)} of The first` }) // prettier-ignore
     expect(stuck!.text).toContain(`2 loads of it failed in run ${first}`)
     await server.rows('delete from wrong')
     await server.ended(await rerun(server.engine, first, { by: 'test' }))

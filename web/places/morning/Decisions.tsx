@@ -103,7 +103,7 @@ function DecisionLine({ decision, people, onChanged }: { readonly decision: Deci
       <TableCell className="keep number" style={{ width: 1 }}>
         <span className="line" style={{ justifyContent: 'flex-end' }}>
           {mayChange && (
-            <Button variant="text" onClick={() => setActing(true)} aria-label={`note, give or quiet: ${decision.title}`}>
+            <Button variant="text" sx={{ flex: 'none' }} onClick={() => setActing(true)} aria-label={`note, give or quiet: ${decision.title}`}>
               {decision.notes.length > 0 ? 'Thread' : 'Note'}
             </Button>
           )}
@@ -128,7 +128,7 @@ function DecisionLine({ decision, people, onChanged }: { readonly decision: Deci
 } // prettier-ignore
 
 const Opens = ({ to, children }: { readonly to: string; readonly children: ReactNode }): ReactElement => (
-  <Button component={Link} to={to}>
+  <Button component={Link} to={to} sx={{ flex: 'none' }}>
     {children}
   </Button>
 )
