@@ -16,6 +16,7 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock show RUN [--json]
   ./mattock proof RUN                  all that a run did, as one JSON document
   ./mattock starts [--env E] [--hours N] [--limit N] [--json]   what begins by itself next; in the live environment where none is said
+  ./mattock arrivals [JOB] [--env E] [--json]               what the newest slice of each job expects by file, and whether it came
   ./mattock verify RUN [--json]        is what it left still as it left it?
   ./mattock survey CONNECTION [--env E] [--include P]… [--exclude P]… [--prefix P] [--accept] [--json]
   ./mattock put FILE… [--env E] [--remove] [--message M] [--json]     jobs, control tables, connections
@@ -47,6 +48,8 @@ async function main(): Promise<number> {
       return await (await import('./put')).put(rest)
     case 'get':
       return await (await import('./get')).get(rest)
+    case 'arrivals':
+      return await (await import('./arrivals')).arrivals(rest)
     case 'starts':
       return await (await import('./starts')).starts(rest)
     case 'survey':

@@ -3,6 +3,7 @@ import { id, inEnvironment, moment, name, numberInAddress, numberInBody, page } 
 import { connectionKinds } from '../core/connection/connection'
 import { needsSchema } from '../core/connection/needs'
 import { accessRoutes } from './access'
+import { arrivalRoutes } from './arrivals'
 import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
 import { coverageRoutes, waitsSchema } from './coverage'
@@ -55,6 +56,7 @@ const again = {
 /** Every operation of the API, by name. */
 export const routes = {
   ...accessRoutes,
+  ...arrivalRoutes,
   ...catalogRoutes,
   ...bringInRoutes,
   ...controlRoutes,

@@ -30,6 +30,12 @@ export const places: readonly Place[] = [
     room: 'Watch',
     load: () => import('./places/coverage/Coverage'),
   },
+  {
+    path: '/arrivals',
+    name: 'Arrivals',
+    room: 'Watch',
+    load: () => import('./places/arrivals/Arrivals'),
+  },
   { path: '/starts', name: 'Starts', room: 'Watch', load: () => import('./places/starts/Starts') },
   {
     path: '/ledger',

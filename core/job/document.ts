@@ -28,6 +28,20 @@ const dueSchema = z
     'a time such as 08:00, or a duration such as PT2H',
   )
 
+const arrivesSchema = z
+  .strictObject({
+    by: z
+      .string()
+      .optional()
+      .describe('column of the roster that says when: a time such as 05:30, or an ISO 8601 duration after the slice is over'),
+    missing_after: z
+      .string()
+      .regex(/^P(?!$)(\d+D)?(T(?=\d)(\d+H)?(\d+M)?)?$/, 'a duration such as PT12H')
+      .default('P1D')
+      .describe('ISO 8601 duration after it was due from which on a file counts as missing'),
+  })
+  .describe('when the files of a row are to come')
+
 export const eachSchema = z
   .strictObject({
     roster: rosterSchema.describe('the rows that the part loops over'),
@@ -38,6 +52,9 @@ export const eachSchema = z
       .boolean()
       .default(true)
       .describe('for each slice, too; without it once for each row, whatever the slices'),
+    arrives: field(arrivesSchema, { rare: true })
+      .optional()
+      .describe('when the files of a row are to come; by their habit where it is left out'),
     waits: field(z.array(waitSchema), { rare: true })
       .optional()
       .describe('what each load waits for before it begins'),

@@ -231,6 +231,8 @@ export interface PlanRequest {
   /** Stretches of rows: of the parts that go through slices, loads within one of them stay; all where it is left out. */
   readonly picks?: readonly PlanPick[] | undefined
   readonly slices: readonly Slice[] | undefined
+  /** Which texts are resolved, by their paths; all where it is left out. */
+  readonly texts?: ((path: string) => boolean) | undefined
   /** ISO 8601 instant. */
   readonly now: string
 }

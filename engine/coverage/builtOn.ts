@@ -1,10 +1,9 @@
-import { FaultError } from '../../core/fault'
 import { partName, type Job } from '../../core/job/document'
 import { waitJobs } from '../../core/job/waits'
 import { slicesMeeting } from '../../core/slice/slices'
 import type { PlanPick } from '../../core/plan/types'
 import type { Engine } from '../context/engine'
-import { documentOf, newestVersions } from '../jobs/versions'
+import { newestVersions, readableJob } from '../jobs/versions'
 
 /** A later job whose slices were built on some that are to be loaded again. */
 export interface BuiltOn {
@@ -31,12 +30,9 @@ interface Span {
 export async function builtOn(engine: Engine, environment: string, job: string, stretches: readonly Span[]): Promise<BuiltOn[]> {
   const jobs = new Map<string, Job>()
   for (const version of await newestVersions(engine)) {
-    try {
-      jobs.set(version.job, documentOf(version))
-    } catch (error) {
-      // one that cannot be read any more cannot be run
-      if (!(error instanceof FaultError)) throw error
-    }
+    // one that cannot be read any more cannot be run
+    const known = readableJob(version)
+    if (known) jobs.set(version.job, known)
   }
   const readers = await readersOf(engine, environment)
   const found = new Map<string, BuiltOn & { readonly spans: readonly Span[] }>()

@@ -12,7 +12,7 @@ import { activeSteps, partName, type Job, type Part } from '../../core/job/docum
 import { newestDue } from '../../core/schedule/takes'
 import { slicesBetween, withRestated } from '../../core/slice/slices'
 import type { Engine } from '../context/engine'
-import { documentOf, newestVersions } from '../jobs/versions'
+import { newestVersions, readableJob } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
 import { clockNow } from '../scheduling/outlook'
 import { rosterRows } from './rosterRows'
@@ -64,7 +64,7 @@ export async function readCoverage(engine: Engine, ask: CoverageAsk): Promise<{ 
   await readEnvironment(engine, ask.environment)
   if (!(Date.parse(ask.until) > Date.parse(ask.from))) fail('request', 'the span ends before it begins', { path: 'until' })
   const now = await clockNow(engine)
-  const jobs = slicedJobs(engine, await newestVersions(engine)).filter(({ name }) => ask.job === undefined || name === ask.job)
+  const jobs = slicedJobs(await newestVersions(engine)).filter(({ name }) => ask.job === undefined || name === ask.job)
   if (ask.job !== undefined && jobs.length === 0) fail('unknown-name', `there is no job "${ask.job}" with slices`, { job: ask.job })
   const shown: CoverageJob[] = []
   // one after the other: each asks the database for a stretch of its history
@@ -72,22 +72,12 @@ export async function readCoverage(engine: Engine, ask: CoverageAsk): Promise<{ 
   return { at: new Date(now).toISOString(), jobs: shown }
 } // prettier-ignore
 
-/** Jobs that go through slices; one whose text can no longer be read is told by other pages. */
-function slicedJobs(engine: Engine, versions: Awaited<ReturnType<typeof newestVersions>>): Job[] {
-  return versions.flatMap((version) => {
-    try {
-      const job = documentOf(version)
-      return job.slices && job.parts.some(goesThroughSlices) ? [job] : []
-    } catch (error) {
-      if (!(error instanceof FaultError)) throw error
-      engine.log.warn(
-        { error, job: version.job },
-        'a job cannot be read any more; what it covers is not shown',
-      )
-      return []
-    }
+/** Jobs that go through slices; one whose text can no longer be read is told by the Morning sheet. */
+const slicedJobs = (versions: Awaited<ReturnType<typeof newestVersions>>): Job[] =>
+  versions.flatMap((version) => {
+    const job = readableJob(version)
+    return job?.slices && job.parts.some(goesThroughSlices) ? [job] : []
   })
-}
 
 const goesThroughSlices = (part: Part): boolean => part.each !== undefined && part.each.slices !== false
 

@@ -43,6 +43,16 @@ export async function titlesOfJobs(engine: Engine): Promise<{ job: string; title
   return await engine.db.select({ job: job.name, title: job.title }).from(job).orderBy(job.name)
 }
 
+/** The document of a version; undefined where its text cannot be read any more. */
+export function readableJob(version: Pick<JobVersion, 'text'>): Job | undefined {
+  try {
+    return documentOf(version)
+  } catch (error) {
+    if (!(error instanceof FaultError)) throw error
+    return undefined
+  }
+}
+
 /** Is it the text of a version that was saved, of whatever job? */
 export async function isSaved(engine: Engine, text: string): Promise<boolean> {
   const [found] = await engine.db

@@ -2,6 +2,7 @@ import { outlineOf } from '../../core/job/outline'
 import { parseJob } from '../../core/job/parse'
 import { sarifLog } from '../../core/plan/sarif'
 import type { Finding } from '../../core/plan/types'
+import { readArrivals } from '../arrivals/read'
 import { mappingSheet } from '../catalog/mapping'
 import type { Engine } from '../context/engine'
 import { readCoverage } from '../coverage/coverage'
@@ -25,6 +26,7 @@ export const plannerAsks = {
   compareStored,
   forecastStored,
   lookAhead,
+  readArrivals,
   readCoverage,
   previewStarts,
   previewRoster,

@@ -2,7 +2,6 @@ import type { CatalogColumn } from '../../core/catalog/edits'
 import { and, eq } from 'drizzle-orm'
 import type pg from 'pg'
 import { connectorOf } from '../../core/connection/connection'
-import { FaultError } from '../../core/fault'
 import { groupBy } from '../../core/group'
 import { activeSteps, type Job } from '../../core/job/document'
 import { stepDefinition, stepOf } from '../../core/job/steps'
@@ -31,7 +30,7 @@ import type { Engine } from '../context/engine'
 import { instantText } from '../context/instant'
 import { tablesOf } from '../steps/tablesOf'
 import type { FileReading } from '../formats/definition'
-import { documentOf, newestVersions } from '../jobs/versions'
+import { documentOf, newestVersions, readableJob } from '../jobs/versions'
 import { headsOf, type WantedTypes } from '../reading/heads'
 import { columnsOfDatasets, setByHandOfEach, statedFirst, type SetByHand } from '../reading/known'
 import { gatherMarks } from './marks'
@@ -92,18 +91,8 @@ async function gatherWaits(
   { request: { job } }: Expansion,
 ): Promise<Map<string, WaitFact> | undefined> {
   if (waitsOf(job).length === 0) return undefined
-  const jobs = (await newestVersions(engine)).flatMap((version) => readable(version) ?? [])
+  const jobs = (await newestVersions(engine)).flatMap((version) => readableJob(version) ?? [])
   return new Map(jobs.map((one) => [one.name, { slices: one.slices, waitsFor: waitsOf(one) }]))
-}
-
-/** A job as its document says it; undefined where that cannot be read any more. */
-function readable(version: Parameters<typeof documentOf>[0]): Job | undefined {
-  try {
-    return documentOf(version)
-  } catch (error) {
-    if (!(error instanceof FaultError)) throw error
-    return undefined
-  }
 }
 
 const waitsOf = (job: Job): string[] => job.parts.flatMap(({ each }) => (each?.waits ?? []).flatMap(waitJobs))

@@ -111,6 +111,14 @@ export async function makePlan(
   const version = await readVersion(engine, ask.job, ask.version)
   const { plan, facts } = await workOutPlan(engine, documentOf(version), ask)
   const { job, environment, by, only, span, picks } = ask
-  const id = await storePlan(engine, plan, facts, { job, versionId: version.id, environment, by, only, span: picks ? spanOfLabels(plan) : span, picks })
+  const id = await storePlan(engine, plan, facts, {
+    job,
+    versionId: version.id,
+    environment,
+    by,
+    only,
+    span: picks ? spanOfLabels(plan) : span,
+    picks,
+  })
   return { id, plan, version }
 }

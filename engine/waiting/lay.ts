@@ -1,6 +1,5 @@
 import { sql } from 'drizzle-orm'
 import type pg from 'pg'
-import { FaultError } from '../../core/fault'
 import { activeSteps, type Job } from '../../core/job/document'
 import { stepDefinition, stepKind, stepOf } from '../../core/job/steps'
 import { needsOf, waitsPerRow, waitText, type Need, type Wait, type WaitContext } from '../../core/job/waits'
@@ -9,7 +8,7 @@ import { textAt } from '../../core/plan/texts'
 import type { SliceSpec } from '../../core/slice/spec'
 import type { plan as planTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
-import { documentOf, newestVersions } from '../jobs/versions'
+import { newestVersions, readableJob } from '../jobs/versions'
 import { eachLoad } from '../planning/stored'
 
 type StoredPlan = typeof planTable.$inferSelect
@@ -90,12 +89,8 @@ async function waitContext(engine: Engine, job: Job, environment: string, waits:
   const specs = new Map<string, SliceSpec | undefined>([[job.name, job.slices]])
   for (const version of await newestVersions(engine)) {
     if (version.job === job.name) continue
-    try {
-      specs.set(version.job, documentOf(version).slices)
-    } catch (error) {
-      // one that cannot be read is waited for by nobody
-      if (!(error instanceof FaultError)) throw error
-    }
+    // one that cannot be read is waited for by nobody
+    specs.set(version.job, readableJob(version)?.slices)
   }
   const datasets = [...new Set(waits.flatMap(({ dataset }) => dataset?.of ?? []))]
   const { rows } = await engine.db.$client.query<{ dataset: string; jobs: string[] }>(

@@ -1,13 +1,12 @@
 import { newestDue } from '../../core/schedule/takes'
-import { FaultError } from '../../core/fault'
 import type { Engine } from '../context/engine'
-import { documentOf, newestVersions } from '../jobs/versions'
+import { newestVersions, readableJob } from '../jobs/versions'
 import type { Decision } from './decision'
 
 /** Jobs whose newest slice that is due has no run, though they have run in this environment before. */
 export async function notRun(engine: Engine, environment: string, at: Date): Promise<Decision[]> {
   const closed = (await newestVersions(engine)).flatMap((version) => {
-    const job = readable(version)
+    const job = readableJob(version)
     const slice = job && newestDue(job, at.getTime())
     return slice ? [{ job, slice }] : []
   })
@@ -39,20 +38,10 @@ export async function notRun(engine: Engine, environment: string, at: Date): Pro
     }))
 }
 
-/** The job of a version; undefined where it cannot be read any more. */
-function readable(version: Parameters<typeof documentOf>[0]) {
-  try {
-    return documentOf(version)
-  } catch (error) {
-    if (!(error instanceof FaultError)) throw error
-    return undefined
-  }
-}
-
 /** Jobs whose newest text cannot be read any more: nothing of them begins by itself, and nobody would see why. */
 export async function unreadable(engine: Engine): Promise<Decision[]> {
   return (await newestVersions(engine)).flatMap((version) => {
-    if (readable(version)) return []
+    if (readableJob(version)) return []
     return {
       kind: 'not-begun' as const,
       key: `unreadable ${version.job}`,

@@ -1,5 +1,6 @@
 import type { Handlers } from '../handler'
 import { accessHandlers } from './access'
+import { arrivalHandlers } from './arrivals'
 import { catalogHandlers } from './catalog'
 import { connectionHandlers } from './connections'
 import { controlHandlers } from './control'
@@ -22,6 +23,7 @@ import { watchHandlers } from './watch'
 export const handlers: Handlers = {
   ...sessionHandlers,
   ...accessHandlers,
+  ...arrivalHandlers,
   ...connectionHandlers,
   ...catalogHandlers,
   ...controlHandlers,

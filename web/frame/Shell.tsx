@@ -34,7 +34,9 @@ export function Shell(): ReactElement {
   const morning = useAnswer(routes.morning, { query: { environment } }, { refreshInterval: 60_000 })
   useFreshRuns()
   useKeys(useMemo(() => ({ '/': () => setGoing(true), '?': () => setListing(true) }), []))
-  const counts = { decisions: morning.data?.decisions.filter(({ quietUntil }) => quietUntil === null).length ?? 0 }
+  const counts = {
+    decisions: morning.data?.decisions.filter(({ quietUntil }) => quietUntil === null).length ?? 0,
+  }
   return (
     <div className={unfolded ? 'frame open' : 'frame'}>
       <a href="#main" className="skip">

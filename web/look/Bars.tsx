@@ -1,11 +1,14 @@
 import { useMemo, type ReactElement } from 'react'
 import type { CellState } from '../../core/coverage/cells'
 
+/** What a bar shows: what became of a slice, or of the file that it expects. */
+export type BarState = CellState | 'late' | 'empty'
+
 /** A slice as it is drawn: where, what became of it, and how much. */
 export interface Bar {
   readonly x: number
   readonly width: number
-  readonly state: CellState
+  readonly state: BarState
   /** Rows against the usual, 1 for as many; more than 1.4 is cut. */
   readonly share: number
   /** Share of rows that were rejected. */
@@ -34,6 +37,8 @@ export function Bars({ bars, height, width }: { readonly bars: readonly Bar[]; r
       <path d={paths.running} fill="url(#texture-running)" />
       <path d={paths.missing} fill="url(#texture-nothing)" />
       <path d={paths.missing} fill="none" stroke="var(--rust)" strokeDasharray="2 2" />
+      <path d={paths.late} fill="url(#texture-nothing)" />
+      <path d={paths.late} fill="none" stroke="var(--ochre)" strokeDasharray="2 2" />
       <path d={paths.waiting} fill="none" stroke="var(--ochre)" strokeDasharray="3 2" />
       <path d={paths.expected} fill="none" stroke="var(--grey)" strokeDasharray="3 2" />
       <path d={paths.lines} fill="none" stroke="var(--grey)" strokeWidth="1.4" />
@@ -43,12 +48,12 @@ export function Bars({ bars, height, width }: { readonly bars: readonly Bar[]; r
   )
 } // prettier-ignore
 
-type Paths = Record<'slate' | 'pale' | 'ochre' | 'failed' | 'running' | 'missing' | 'waiting' | 'expected' | 'lines' | 'held', string> // prettier-ignore
+type Paths = Record<'slate' | 'pale' | 'ochre' | 'failed' | 'running' | 'missing' | 'late' | 'waiting' | 'expected' | 'lines' | 'held', string> // prettier-ignore
 
 function pathsOf(bars: readonly Bar[], height: number): Paths {
   /** Where a run of bars without room between them has come to; they are one outline. */
   let skyline: number | undefined
-  const paths: Paths = { slate: '', pale: '', ochre: '', failed: '', running: '', missing: '', waiting: '', expected: '', lines: '', held: '' } // prettier-ignore
+  const paths: Paths = { slate: '', pale: '', ochre: '', failed: '', running: '', missing: '', late: '', waiting: '', expected: '', lines: '', held: '' } // prettier-ignore
   const base = height - 1
   const box = (x: number, y: number, width: number, tall: number) =>
     `M${round(x)} ${round(y)}h${round(width)}v${round(tall)}h${round(-width)}z`
@@ -81,6 +86,12 @@ function pathsOf(bars: readonly Bar[], height: number): Paths {
       case 'missing':
         paths.missing += outline(x, width)
         break
+      case 'late':
+        paths.late += outline(x, width)
+        break
+      case 'empty':
+        paths.held += outline(x, width)
+        break
       case 'waiting':
         paths.waiting += outline(x, width)
         break
@@ -108,7 +119,7 @@ function pathsOf(bars: readonly Bar[], height: number): Paths {
 const round = (value: number): number => Math.round(value * 100) / 100
 
 /** A state of slices as a small mark beside its words. */
-export function BarMark({ state, rejected = 0, restated = false }: { readonly state: CellState; readonly rejected?: number; readonly restated?: boolean }): ReactElement {
+export function BarMark({ state, rejected = 0, restated = false }: { readonly state: BarState; readonly rejected?: number; readonly restated?: boolean }): ReactElement {
   return (
     <svg width="13" height="14" aria-hidden="true" style={{ verticalAlign: '-2px', flex: 'none' }}>
       <Bars bars={[{ x: 0, width: 13, state, share: 1.2, rejected, restated }]} height={14} width={13} />

@@ -47,7 +47,7 @@ export function expand(request: PlanRequest, gathered: Gathered): Expansion {
       judgeWhen(step.when, compile, seen, { part: index, step: step.id, path: `${stepPath(job, index, step.id)}.when` }, findings) // prettier-ignore
       const list = slotsOf(step)
       for (const slot of list) {
-        slots.push(checkedSlot(slot, compile, seen, index, job, findings))
+        slots.push(request.texts?.(slot.path) === false ? undefined : checkedSlot(slot, compile, seen, index, job, findings)) // prettier-ignore
       }
       return { id: step.id, title: step.title ?? step.id, kind: stepKind(step), slots: list }
     })

@@ -175,7 +175,13 @@ export class Lister {
   private async step(folder: string, segment: string, found: boolean): Promise<string[]> {
     if (!hasWildcard(segment)) return [posix.join(folder, unescapeSegment(segment))]
     const fits = matcher(segment)
-    return (await this.names(folder, found)).filter(fits).map((name) => posix.join(folder, name))
+    const names = await this.names(folder, found)
+    // of a large folder only the names that begin as the pattern does are looked at
+    const prefix = unescapeSegment(/^(?:\\[*?\\]|[^*?\\])*/.exec(segment)![0])
+    const there: string[] = []
+    for (let at = firstFrom(names, prefix); at < names.length && names[at]!.startsWith(prefix); at++)
+      if (fits(names[at]!)) there.push(posix.join(folder, names[at]!))
+    return there
   }
 
   /** `byWildcard`: a folder above it was found; one that leads out of the store holds nothing of ours. */
@@ -197,6 +203,18 @@ export class Lister {
     }
     return found.isFile() ? { path, size: found.size, modified: found.mtime.toISOString() } : undefined
   }
+}
+
+/** The place of the first of some sorted names that does not come before another. */
+function firstFrom(names: readonly string[], wanted: string): number {
+  let low = 0
+  let high = names.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (names[middle]! < wanted) low = middle + 1
+    else high = middle
+  }
+  return low
 }
 
 /** A file that a link leads to out of the store: that row's to tell, and no end of the others. */

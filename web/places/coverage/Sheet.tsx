@@ -20,6 +20,7 @@ import { sliceWords } from './words'
 const left = 196
 const right = 12
 const barHeight = 24
+const usualGaps = 'missing or failed'
 const heights = { row: 34, group: 30 }
 
 interface Props {
@@ -133,7 +134,7 @@ export function Sheet({ lines, from, until, zone, cursor, picked, onCursor, onPi
                   <>
                     <div role="rowheader" title={line.title} className="line" style={{ width: left - 6, padding: '3px 4px 0 6px', flex: 'none', gap: 6, color: line.row.there ? undefined : 'var(--soft)' }}>
                       <span className="cut">{line.title}</span>
-                      {line.row.gaps > 0 && <span className="bad" title={`${count(line.row.gaps, 'slice')} missing or failed`}>{numberText(line.row.gaps)}</span>}
+                      {line.row.gaps > 0 && <span className="bad" title={`${count(line.row.gaps, 'slice')} ${line.gapsAre ?? usualGaps}`}>{numberText(line.row.gaps)}</span>}
                     </div>
                     <div
                       style={{ width: plot, marginLeft: 6, flex: 'none', position: 'relative', cursor: 'crosshair', touchAction: 'pan-y' }}
@@ -195,7 +196,7 @@ function GroupHead({ line }: { readonly line: Extract<Line, { kind: 'group' }> }
         {count(line.rows, 'row')}
         {line.note !== null && ` · ${line.note}`}
       </span>
-      {line.gaps > 0 && <span className="bad"> · {count(line.gaps, 'slice')} missing or failed</span>}
+      {line.gaps > 0 && <span className="bad"> · {count(line.gaps, 'slice')} {line.gapsAre ?? usualGaps}</span>}
     </div>
   )
 } // prettier-ignore
@@ -204,7 +205,7 @@ function GroupHead({ line }: { readonly line: Extract<Line, { kind: 'group' }> }
 const Row = memo(function Row({ line, from, scale, width, picked }: { readonly line: RowLine; readonly from: number; readonly scale: number; readonly width: number; readonly picked: ReadonlySet<number> | undefined }): ReactElement {
   const bars = useMemo(() => barsOf(line, from, scale, width), [line, from, scale, width])
   return (
-    <svg width={width} height={heights.row} role="img" aria-label={`${line.title}: ${count(line.row.gaps, 'slice')} missing or failed`} style={{ display: 'block' }}>
+    <svg width={width} height={heights.row} role="img" aria-label={`${line.title}: ${count(line.row.gaps, 'slice')} ${line.gapsAre ?? usualGaps}`} style={{ display: 'block' }}>
       {picked && (
         <path
           fill="var(--spruce)"
@@ -220,7 +221,7 @@ const Row = memo(function Row({ line, from, scale, width, picked }: { readonly l
 }) // prettier-ignore
 
 function barsOf(line: RowLine, from: number, scale: number, width: number): Bar[] {
-  const { row, times, usual: middle, rejected, job } = line
+  const { row, times, usual: middle, rejected, job, drawn } = line
   const restated = job.restatedFrom === null ? Infinity : Date.parse(job.restatedFrom)
   const bars: Bar[] = []
   times.from.forEach((begins, slice) => {
@@ -231,6 +232,11 @@ function barsOf(line: RowLine, from: number, scale: number, width: number): Bar[
       Math.min(width, (times.to[slice]! - from) * scale),
     ]
     const rows = row.rows[slice]!
+    const own = drawn?.[slice]
+    if (own) {
+      bars.push({ x, width: end - x, state: own.state, share: 1, rejected: own.capped, restated: false })
+      return
+    }
     const lost = rejected.get(slice) ?? 0
     bars.push({ x, width: end - x, state, share: middle === 0 ? 0 : rows / middle, rejected: lost === 0 ? 0 : lost / (rows + lost), restated: begins >= restated }) // prettier-ignore
   })

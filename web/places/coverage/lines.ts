@@ -3,6 +3,7 @@ import type { routes } from '../../../contract/routes'
 import { cellState, isGap, type CellState } from '../../../core/coverage/cells'
 import { groupBy } from '../../../core/group'
 import { stretches, type Picked } from '../../../core/coverage/stretches'
+import type { BarState } from '../../look/Bars'
 import { usual } from '../../look/Strip'
 
 export type Coverage = Answer<typeof routes.coverage>
@@ -13,6 +14,13 @@ export type CoverageRow = CoverageJob['rows'][number]
 export interface Times {
   readonly from: readonly number[]
   readonly to: readonly number[]
+}
+
+/** A slice as it is drawn where that is not what became of it. */
+export interface Drawn {
+  readonly state: BarState
+  /** Share of it under an ochre cap. */
+  readonly capped: number
 }
 
 /** A row as it is shown. */
@@ -27,6 +35,12 @@ export interface RowLine {
   readonly usual: number
   /** Rows rejected, by the slice's place. */
   readonly rejected: ReadonlyMap<number, number>
+  /** How each slice is drawn, where that is not what became of it. */
+  readonly drawn?: readonly Drawn[]
+  /** A slice in words, where they are others. */
+  readonly said?: (slice: number) => string
+  /** What its gaps are, where not missing or failed. */
+  readonly gapsAre?: string
 }
 
 /** What stands above rows that belong together. */
@@ -40,6 +54,7 @@ export interface GroupLine {
   readonly note: string | null
   /** The job, where the group is one. */
   readonly job: string | null
+  readonly gapsAre?: string
 }
 
 export type Line = RowLine | GroupLine

@@ -28,7 +28,8 @@ export function spanWords({ slices, zone }: CoverageJob, slice: number): string 
 }
 
 /** A slice of a row in one line: what became of it, and with how many rows. */
-export function sliceWords({ title, job, row, usual, rejected }: RowLine, slice: number): string {
+export function sliceWords({ title, job, row, usual, rejected, said }: RowLine, slice: number): string {
+  if (said) return `${title}, ${spanWords(job, slice)}: ${said(slice)}`
   const state = cellState(row.letters[slice] ?? 'N')
   const rows = row.rows[slice] ?? 0
   const lost = rejected.get(slice) ?? 0

@@ -1,0 +1,83 @@
+import { z } from 'zod'
+import { moment } from './common'
+import { route } from './route'
+import { rowSchema } from './shapes'
+
+const sliceSchema = z.object({ from: z.string(), to: z.string(), label: z.string() })
+
+const habitSchema = z
+  .object({
+    median: z.number().describe('seconds after the end of its slice at which half of them have come'),
+    late: z.number().describe('seconds after which nine of ten have come'),
+    known: z.number().describe('files that it is known from'),
+  })
+  .meta({ id: 'ArrivalHabit', description: 'when files of a row usually come' })
+
+const arrivalState = z.enum(['expected', 'here', 'loaded', 'late', 'missing', 'empty', 'again', 'unasked']).describe('expected: not due yet; again: a name that was loaded, with other content') // prettier-ignore
+
+const arrivalSchema = z
+  .object({
+    job: z.string(),
+    title: z.string(),
+    part: z.string(),
+    row: z.string(),
+    slice: sliceSchema,
+    store: z.string(),
+    name: z.string().describe('the name, or its pattern'),
+    due: z.string().nullable().describe('ISO 8601 instant; null where nobody knows'),
+    by: z.enum(['control', 'habit']).nullable().describe('how the time is known that it is due at'),
+    came: z.string().nullable().describe('when the last of its files came'),
+    files: z.array(z.object({ path: z.string(), size: z.number() })),
+    state: arrivalState,
+    habit: habitSchema.nullable(),
+  })
+  .meta({ id: 'Arrival', description: 'the files that a row and a slice expect' })
+
+const straySchema = z
+  .object({
+    store: z.string(),
+    path: z.string(),
+    size: z.number(),
+    modified: z.string(),
+    nearest: z.object({ job: z.string(), row: z.string(), name: z.string() }).nullable().describe('the row whose files are called most like it'),
+    proposed: rowSchema.nullable().describe('a row by which it would be expected'),
+    control: z.string().nullable().describe('the control table of that row'),
+  })
+  .meta({ id: 'StrayFile', description: 'a file that no row expects' }) // prettier-ignore
+
+export const arrivalRoutes = {
+  arrivals: route({
+    method: 'get',
+    path: '/api/arrivals',
+    summary: 'the files that rows and slices expect, and whether they came; files that no row expects',
+    query: z.object({
+      environment: z.string(),
+      from: moment,
+      until: moment,
+      job: z.string().optional().describe('every job that expects files where it is left out'),
+    }),
+    response: z.object({
+      at: z.string().describe('now, by the clock that starts go by'),
+      jobs: z.array(
+        z.object({
+          job: z.string(),
+          title: z.string(),
+          zone: z.string(),
+          slices: z.array(sliceSchema),
+          feeds: z.array(
+            z.object({
+              part: z.string(),
+              row: z.string(),
+              letters: z.string().describe('a letter for each slice: E expected, H here, L loaded, T late, M missing, Z empty, A again, N not asked for'),
+              overdue: z.number().describe('slices of which a file is late or missing'),
+              habit: habitSchema.nullable(),
+            }),
+          ),
+          without: z.string().nullable().describe('why nothing is known of it'),
+        }),
+      ),
+      newest: z.array(arrivalSchema).describe('what the newest slice of each job expects'),
+      strays: z.array(straySchema).describe('files that no row expects, the newest first'),
+    }),
+  }),
+} // prettier-ignore

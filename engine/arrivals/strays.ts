@@ -1,0 +1,64 @@
+import { nearestRow, proposedRow, type KnownName } from '../../core/arrivals/nearest'
+import type { Job } from '../../core/job/document'
+import type { Row } from '../../core/value'
+import type { Lister } from '../connectors/files/store'
+
+/** A file that no row expects. */
+export interface Stray {
+  readonly store: string
+  readonly path: string
+  readonly size: number
+  readonly modified: string
+  readonly nearest: { readonly job: string; readonly row: string; readonly name: string } | null
+  /** A control row by which it would be expected. */
+  readonly proposed: Row | null
+  /** The control table of that row. */
+  readonly control: string | null
+}
+
+/** A job whose files were looked for, with what was found and where. */
+export interface Searched {
+  readonly job: Job
+  /** By store: paths that its rows expect, names of each row, folders. */
+  readonly paths: ReadonlyMap<string, ReadonlySet<string>>
+  readonly names: ReadonlyMap<string, readonly (KnownName & { readonly values: Row })[]>
+  readonly folders: ReadonlyMap<string, ReadonlySet<string>>
+  readonly listers: ReadonlyMap<string, Lister>
+}
+
+/** Strays that are told at most, the newest. */
+const mostStrays = 100
+
+/** Files of the folders that jobs look into, which came in the span and which no row expects. */
+export async function straysOf(since: string, known: readonly Searched[]): Promise<Stray[]> {
+  const strays: Stray[] = []
+  const stores = new Set(known.flatMap(({ folders }) => [...folders.keys()]))
+  for (const store of stores) {
+    const own = known.filter(({ folders }) => folders.has(store))
+    const expected = new Set(own.flatMap(({ paths }) => [...(paths.get(store) ?? [])]))
+    const folders = new Set(own.flatMap((one) => [...one.folders.get(store)!]))
+    for (const folder of folders) {
+      const files = await own[0]!.listers.get(store)!.find(`${folder}*`)
+      for (const { path, size, modified } of files) {
+        if (expected.has(path) || Date.parse(modified) < Date.parse(since)) continue
+        strays.push({ store, path, size, modified, ...likeliest(path, store, own) })
+      }
+    }
+  }
+  return strays.sort((a, b) => Date.parse(b.modified) - Date.parse(a.modified)).slice(0, mostStrays)
+} // prettier-ignore
+
+/** The row whose files are called most like a stray, and a row of its control table by which that would be expected. */
+function likeliest(path: string, store: string, known: readonly Searched[]): Pick<Stray, 'nearest' | 'proposed' | 'control'> {
+  const name = path.slice(path.lastIndexOf('/') + 1)
+  for (const { job, names } of known) {
+    const own = names.get(store) ?? []
+    const near = nearestRow(name, own)
+    const values = own.find(({ row }) => row === near?.row)?.values
+    if (!near || !values) continue
+    const proposed = proposedRow(name, near.name, values) ?? null
+    const control = job.parts.map(({ each }) => each?.roster.control).find((one) => one !== undefined) ?? null
+    return { nearest: { job: job.name, row: near.row, name: near.name }, proposed, control: proposed && control }
+  }
+  return { nearest: null, proposed: null, control: null }
+} // prettier-ignore

@@ -1,0 +1,95 @@
+import { mkdirSync, utimesSync } from 'node:fs'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { routes } from '../../contract/routes'
+import { testServer, type TestServer } from '../../tests/support/server'
+
+let server: TestServer
+beforeAll(async () => {
+  server = await testServer()
+  await server.worker(4)
+  await server.rows('create table reading (feed text, value int)')
+  await server.own(
+    `insert into mattock.shown_clock (real, shown) values (clock_timestamp(), '2026-11-11T07:00:00Z')`,
+  )
+})
+afterAll(() => server.close())
+
+const job = (more = '') => `mattock: job/1
+name: readings
+title: Readings
+slices: {every: P1D, zone: UTC, from: 2026-11-01}
+parts:
+  - id: bring
+    each:
+      roster: {rows: [{feed: flow_a, due: "06:00"}, {feed: flow_b, due: "06:00"}, {feed: "o'hare", due: "23:00"}], key: [feed]}
+      at_once: 4
+${more}    do:
+      - id: bring-in
+        transfer:
+          from: {store: drop, files: "in/{row.feed}_{format(slice.from, 'yyyyMMdd')}*.csv"}
+          into: {connection: warehouse, table: public.reading, write: append}
+`
+const lay = (name: string, came: string, text = 'feed,value\nx,1\n') => {
+  mkdirSync(join(server.drop, 'in'), { recursive: true })
+  server.writeFile(`in/${name}`, text)
+  utimesSync(join(server.drop, 'in', name), new Date(came), new Date(came))
+}
+const span = { environment: 'dev', from: '2026-11-01T00:00:00Z', until: '2026-11-12T00:00:00Z' }
+const arrivals = async (more: object = {}) =>
+  await server.reader.call(routes.arrivals, { query: { ...span, job: 'readings', ...more } })
+const letters = async () => Object.fromEntries((await arrivals()).jobs[0]!.feeds.map(({ row, letters: said }) => [row, said])) // prettier-ignore
+
+describe('files that rows and slices expect', () => {
+  it('are here, loaded, late, missing, empty, or came again, each by its own', async () => {
+    const text = job('      arrives: {by: due, missing_after: PT12H}\n')
+    await server.engineer.call(routes.saveJob, { params: { name: 'readings' }, body: { text, base: 0 } })
+    for (let day = 1; day <= 9; day++) lay(`flow_a_2026110${day}.csv`, `2026-11-${String(day + 1).padStart(2, '0')}T05:1${day}:00Z`) // prettier-ignore
+    lay('flow_b_20261108.csv', '2026-11-09T05:00:00Z', '')
+    const { id } = await server.engineer.call(routes.makePlan, { body: { job: 'readings', environment: 'dev', span: '2026-11-01/2026-11-09', only: "row.feed == 'flow_a'" } }) // prettier-ignore
+    await server.ended((await server.engineer.call(routes.startRun, { body: { plan: id } })).run)
+    // one that was loaded came once more, with other rows
+    lay('flow_a_20261103.csv', '2026-11-05T09:00:00Z', 'feed,value\nx,1\nx,2\n')
+    expect(await letters()).toEqual({ flow_a: 'LLALLLLLHT', flow_b: 'MMMMMMMZMT', "o'hare": 'MMMMMMMMTE' })
+    const { newest } = await arrivals()
+    expect(newest.map(({ row, state, due, by, name }) => [row, state, due, by, name])).toEqual([
+      ['flow_a', 'late', '2026-11-11T06:00:00.000Z', 'control', 'in/flow_a_20261110*.csv'],
+      ['flow_b', 'late', '2026-11-11T06:00:00.000Z', 'control', 'in/flow_b_20261110*.csv'],
+      ["o'hare", 'expected', '2026-11-11T23:00:00.000Z', 'control', "in/o'hare_20261110*.csv"],
+    ])
+    // nine came between 5:11 and 5:19, but for the one that came again
+    const [feed] = (await arrivals()).jobs[0]!.feeds
+    expect(feed).toMatchObject({ overdue: 1, habit: { known: 9 } })
+    expect(Math.round(feed!.habit!.median / 60)).toBe(5 * 60 + 16)
+  })
+  it('are due by habit where the job does not say when', async () => {
+    const text = job()
+    await server.engineer.call(routes.saveJob, { params: { name: 'readings' }, body: { text, base: 1 } })
+    const { newest } = await arrivals()
+    expect(newest.map(({ row, state, by }) => [row, state, by])).toEqual([['flow_a', 'expected', 'habit'], ['flow_b', 'expected', null], ["o'hare", 'expected', null]]) // prettier-ignore
+  })
+  it('that went away after they were loaded are loaded', async () => {
+    const { rmSync } = await import('node:fs')
+    rmSync(join(server.drop, 'in/flow_a_20261101.csv'))
+    expect((await letters()).flow_a!.slice(0, 2)).toBe('LL')
+  })
+  it('and those that no row expects are told, with the nearest row and one that would expect it', async () => {
+    lay('flow_c_20261109.csv', '2026-11-10T05:00:00Z')
+    lay('flow_c_20250101.csv', '2025-01-02T05:00:00Z')
+    lay('photo.png', '2026-11-10T06:00:00Z')
+    const { strays } = await arrivals()
+    expect(
+      strays.map(({ path, nearest, proposed }) => [path, nearest?.row ?? null, proposed?.feed ?? null]),
+    ).toEqual([
+      ['in/photo.png', null, null],
+      ['in/flow_c_20261109.csv', 'flow_a', 'flow_c'],
+    ])
+  })
+  it('what cannot be asked is told; a store or a roster that cannot be read is said for its job alone', async () => {
+    expect(await server.reader.fault(routes.arrivals, { query: { ...span, job: 'nobody' } })).toMatchObject({ code: 'unknown-name' }) // prettier-ignore
+    expect(await server.reader.fault(routes.arrivals, { query: { ...span, until: span.from } })).toMatchObject({ code: 'request' }) // prettier-ignore
+    const text = job().replace(/roster: .*/, 'roster: {control: nowhere}')
+    await server.engineer.call(routes.saveJob, { params: { name: 'readings' }, body: { text, base: 2 } })
+    expect((await arrivals()).jobs[0]!.without).toContain('nowhere')
+  })
+})
