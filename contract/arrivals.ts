@@ -29,7 +29,7 @@ const arrivalSchema = z
     came: z.string().nullable().describe('when the last of its files came'),
     files: z.array(z.object({ path: z.string(), size: z.number() })),
     state: arrivalState,
-    habit: habitSchema.nullable(),
+    habit: habitSchema.nullable().describe('when its files usually come; null where too few are known'),
   })
   .meta({ id: 'Arrival', description: 'the files that a row and a slice expect' })
 
@@ -39,6 +39,7 @@ const straySchema = z
     path: z.string(),
     size: z.number(),
     modified: z.string(),
+    count: z.number().describe('files that are called so, but for dates and numbers; this is the newest'),
     nearest: z.object({ job: z.string(), row: z.string(), name: z.string() }).nullable().describe('the row whose files are called most like it'),
     proposed: rowSchema.nullable().describe('a row by which it would be expected'),
     control: z.string().nullable().describe('the control table of that row'),
@@ -70,9 +71,9 @@ export const arrivalRoutes = {
               row: z.string(),
               letters: z.string().describe('a letter for each slice: E expected, H here, L loaded, T late, M missing, Z empty, A again, N not asked for'),
               overdue: z.number().describe('slices of which a file is late or missing'),
-              habit: habitSchema.nullable(),
+              habit: habitSchema.nullable().describe('when its files usually come; null where too few are known'),
             }),
-          ),
+          ).describe('rows that expect files'),
           without: z.string().nullable().describe('why nothing is known of it'),
         }),
       ),

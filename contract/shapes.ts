@@ -1,3 +1,4 @@
+import { decisionKinds } from '../core/decisionKinds'
 import type { Counts } from '../core/balance/balance'
 import { fileDeeds } from '../core/job/fileWorks'
 import { checkKindSchema, stepKindSchema } from './kinds'
@@ -449,19 +450,9 @@ export const morningSchema = z.object({
   decisions: z.array(
     z.object({
       kind: z
-        .enum([
-          'failed',
-          'unbalanced',
-          'connection',
-          'not-run',
-          'drift',
-          'not-begun',
-          'late',
-          'stuck',
-          'silence',
-        ])
+        .enum(decisionKinds)
         .describe(
-          'what kind of thing it is: stuck, loads that wait for what may never come; silence, rows far from usual',
+          'what kind of thing it is: stuck, loads that wait for what may never come; silence, rows far from usual; file, files that are late',
         ),
       key: z
         .string()

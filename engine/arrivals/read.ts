@@ -15,7 +15,7 @@ import { stepDefinition, stepOf } from '../../core/job/steps'
 import { expand } from '../../core/plan/expand/expand'
 import { fileWantsOf } from '../../core/plan/fileWants'
 import type { Expansion } from '../../core/plan/types'
-import { slicesBetween, type Slice } from '../../core/slice/slices'
+import { newestClosed, slicesBetween, type Slice } from '../../core/slice/slices'
 import { valueText, type Row } from '../../core/value'
 import { openAs } from '../connectors/connections'
 import { Lister } from '../connectors/files/store'
@@ -33,6 +33,8 @@ export interface ArrivalsAsk {
   readonly until: string
   /** Every job that expects files where it is left out. */
   readonly job?: string | undefined
+  /** Only the newest slice of each is looked at, and no habit is known then; nor are files that no row expects. */
+  readonly newestOnly?: boolean | undefined
 }
 
 /** A row that expects files, slice by slice. */
@@ -110,7 +112,7 @@ export async function readArrivals(engine: Engine, ask: ArrivalsAsk): Promise<Ar
       found.push({ ...about, slices: [], feeds: [], without: error.fault.message })
     }
   }
-  return { at: new Date(now).toISOString(), jobs: found, newest, strays: await straysOf(ask.from, known) }
+  return { at: new Date(now).toISOString(), jobs: found, newest, strays: ask.newestOnly ? [] : await straysOf(ask.from, known) }
 } // prettier-ignore
 
 /** Does a job read files for its slices? */
@@ -131,8 +133,9 @@ interface Known extends Searched {
 const namesFiles = (path: string): boolean => path.endsWith('.from.store') || path.endsWith('.from.files')
 
 /** What one job expects. @throws FaultError where its rows or slices, or a store, cannot be read */
-async function arrivalsOf(engine: Engine, job: Job, { environment, from, until }: ArrivalsAsk, now: number): Promise<Known> {
-  const slices = slicesBetween(job.slices!, from, new Date(Math.min(now, Date.parse(until))).toISOString(), mostSlices)
+async function arrivalsOf(engine: Engine, job: Job, { environment, from, until, newestOnly }: ArrivalsAsk, now: number): Promise<Known> {
+  const newest = newestClosed(job.slices!, new Date(now).toISOString())
+  const slices = newestOnly ? (newest ? [newest] : []) : slicesBetween(job.slices!, from, new Date(Math.min(now, Date.parse(until))).toISOString(), mostSlices)
   const request = { ...(await planRequest(engine, job, { environment, parameters: {}, span: undefined })), slices, texts: namesFiles }
   const expansion = expand(request, await gatherLately(engine, request))
   const stop = expansion.findings.find(({ level, where, code }) => level === 'stop' && (where.path?.includes('.each') || code === 'roster'))

@@ -3,12 +3,14 @@ import type { Job } from '../../core/job/document'
 import type { Row } from '../../core/value'
 import type { Lister } from '../connectors/files/store'
 
-/** A file that no row expects. */
+/** Files that no row expects and that are called alike, but for dates and numbers; told by the newest. */
 export interface Stray {
   readonly store: string
   readonly path: string
   readonly size: number
   readonly modified: string
+  /** Files that are called so. */
+  readonly count: number
   readonly nearest: { readonly job: string; readonly row: string; readonly name: string } | null
   /** A control row by which it would be expected. */
   readonly proposed: Row | null
@@ -26,12 +28,12 @@ export interface Searched {
   readonly listers: ReadonlyMap<string, Lister>
 }
 
-/** Strays that are told at most, the newest. */
+/** Kinds of strays that are told at most, the newest. */
 const mostStrays = 100
 
 /** Files of the folders that jobs look into, which came in the span and which no row expects. */
 export async function straysOf(since: string, known: readonly Searched[]): Promise<Stray[]> {
-  const strays: Stray[] = []
+  const strays = new Map<string, { store: string; path: string; size: number; modified: string; count: number }>()
   const stores = new Set(known.flatMap(({ folders }) => [...folders.keys()]))
   for (const store of stores) {
     const own = known.filter(({ folders }) => folders.has(store))
@@ -41,11 +43,17 @@ export async function straysOf(since: string, known: readonly Searched[]): Promi
       const files = await own[0]!.listers.get(store)!.find(`${folder}*`)
       for (const { path, size, modified } of files) {
         if (expected.has(path) || Date.parse(modified) < Date.parse(since)) continue
-        strays.push({ store, path, size, modified, ...likeliest(path, store, own) })
+        const kind = `${store}\n${path.replace(/\d+/g, '#')}`
+        const before = strays.get(kind)
+        if (before && before.modified >= modified) before.count++
+        else strays.set(kind, { store, path, size, modified, count: (before?.count ?? 0) + 1 })
       }
     }
   }
-  return strays.sort((a, b) => Date.parse(b.modified) - Date.parse(a.modified)).slice(0, mostStrays)
+  return [...strays.values()]
+    .sort((a, b) => Date.parse(b.modified) - Date.parse(a.modified))
+    .slice(0, mostStrays)
+    .map((stray) => ({ ...stray, ...likeliest(stray.path, stray.store, known.filter(({ folders }) => folders.has(stray.store))) }))
 } // prettier-ignore
 
 /** The row whose files are called most like a stray, and a row of its control table by which that would be expected. */

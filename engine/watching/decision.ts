@@ -1,6 +1,4 @@
-/** What kind of thing needs a decision. */
-export const decisionKinds = ['failed', 'unbalanced', 'connection', 'not-run', 'drift', 'not-begun', 'late', 'stuck', 'silence'] as const // prettier-ignore
-export type DecisionKind = (typeof decisionKinds)[number]
+import type { DecisionKind } from '../../core/decisionKinds'
 
 /** Something that needs a decision. */
 export interface Decision {

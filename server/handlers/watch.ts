@@ -3,6 +3,7 @@ import { titlesOfJobs } from '../../engine/jobs/versions'
 import { lateRuns, startsNotBegun } from '../../engine/scheduling/trouble'
 import type { Decision } from '../../engine/watching/decision'
 import { drift } from '../../engine/watching/drift'
+import { filesOverdue } from '../../engine/watching/files'
 import { openFailures } from '../../engine/watching/failures'
 import { keepMatter, namesOfPeople, readMatters } from '../../engine/watching/matters'
 import { notRun, unreadable } from '../../engine/watching/notRun'
@@ -83,6 +84,14 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
           connection: null,
           latest: startedAt ?? createdAt,
         })),
+      ...filesOverdue(
+        await plannerOf(asked, 'readArrivals', {
+          environment: query.environment,
+          from: since,
+          until,
+          newestOnly: true,
+        }),
+      ),
       ...(await stuckLoads(engine, query.environment)),
       ...(await startsNotBegun(engine, query.environment)).map(
         ({ job, title, at: due, why, plan, count }) => ({

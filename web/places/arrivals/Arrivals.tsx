@@ -106,13 +106,13 @@ function Now({ data, overdueOnly, onLoad }: { readonly data: Answered; readonly 
   )
   const columns = useMemo((): TableColumn<Arrival>[] => [
     { id: 'state', title: 'state', width: '112px', value: ({ state }) => state, cell: ({ state }) => <span className={isOverdue(state) ? 'bad' : state === 'here' || state === 'again' || state === 'empty' ? 'look' : undefined} style={{ display: 'inline-flex', gap: 6, alignItems: 'center' }}><BarMark state={shown[state].state} rejected={shown[state].capped} /> {shown[state].words}</span> },
-    { id: 'due', title: 'due', width: '176px', value: ({ due }) => due, cell: ({ due, job, state }) => (due === null ? '' : isOverdue(state) ? dueWords(due, data.at, zones.get(job)!) : timeText(due, zones.get(job))) },
+    { id: 'due', title: 'due', width: '206px', value: ({ due }) => due, cell: ({ due, job, state }) => (due === null ? '' : isOverdue(state) ? dueWords(due, data.at, zones.get(job)!) : timeText(due, zones.get(job))) },
     { id: 'row', title: 'feed', width: 'minmax(120px, 0.9fr)', value: ({ row }) => row, cell: ({ row }) => row },
     { id: 'slice', title: 'slice', width: '100px', mono: true, value: ({ slice }) => slice.label, cell: ({ slice }) => slice.label },
-    { id: 'name', title: 'file', width: 'minmax(170px, 1.4fr)', mono: true, value: ({ name }) => name, cell: ({ files, name }) => files.map(({ path }) => path).join(', ') || name, hint: ({ name }) => name },
-    { id: 'size', title: 'size', width: '74px', number: true, value: ({ files }) => files.reduce((sum, { size }) => sum + size, 0), cell: ({ files }) => (files.length === 0 ? '' : bytesText(files.reduce((sum, { size }) => sum + size, 0))) },
+    { id: 'name', title: 'file', width: 'minmax(210px, 1.8fr)', mono: true, value: ({ name }) => name, cell: ({ files, name }) => files.map(({ path }) => path).join(', ') || name, hint: ({ name }) => name },
+    { id: 'size', title: 'size', width: '64px', number: true, value: ({ files }) => files.reduce((sum, { size }) => sum + size, 0), cell: ({ files }) => (files.length === 0 ? '' : bytesText(files.reduce((sum, { size }) => sum + size, 0))) },
     { id: 'came', title: 'came', width: '104px', value: ({ came }) => came, cell: ({ came, job }) => (came === null ? '' : timeText(came, zones.get(job))) },
-    { id: 'habit', title: 'usually', width: 'minmax(110px, 0.9fr)', cell: ({ habit, slice, job }) => <span className="soft">{habitWords(habit, slice.to, zones.get(job)!)}</span> },
+    { id: 'habit', title: 'usually', width: '84px', cell: ({ habit, slice, job }) => <span className="soft">{habit && `by ${habitWords(habit, slice.to, zones.get(job)!).slice(-5)}`}</span>, hint: ({ habit, slice, job }) => habitWords(habit, slice.to, zones.get(job)!) },
     ...(onLoad ? [{ id: 'load', title: '', width: '64px', cell: (arrival: Arrival) => (arrival.state === 'here' || arrival.state === 'again' ? <Button variant="text" onClick={(event) => { event.stopPropagation(); onLoad(arrival) }}>Plan it</Button> : '') }] : []),
   ], [data.at, zones, onLoad])
   return (
@@ -164,6 +164,7 @@ type Stray = Answered['strays'][number]
 
 const strayColumns: readonly TableColumn<Stray>[] = [
   { id: 'path', title: 'file', width: 'minmax(190px, 1.2fr)', mono: true, value: ({ path }) => path, cell: ({ path }) => path },
+  { id: 'count', title: 'files', width: '60px', number: true, value: ({ count: many }) => many, cell: ({ count: many }) => numberText(many) },
   { id: 'store', title: 'in', width: '110px', value: ({ store }) => store, cell: ({ store }) => <Link to={`/connections/${store}`}>{store}</Link> },
   { id: 'size', title: 'size', width: '74px', number: true, value: ({ size }) => size, cell: ({ size }) => bytesText(size) },
   { id: 'modified', title: 'came', width: '104px', value: ({ modified }) => modified, cell: ({ modified }) => timeText(modified) },

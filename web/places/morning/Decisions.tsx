@@ -32,6 +32,7 @@ const shown: Readonly<Record<Decision['kind'], Shown>> = {
   connection: { mark: 'waiting', opens: inRun },
   stuck: { mark: 'waiting', opens: (decision) => ({ to: `/runs/${decision.run}`, words: seen(decision) }) },
   silence: { mark: 'skipped', opens: ({ job }) => ({ to: `/coverage?job=${job}`, words: 'See it covered' }) },
+  file: { mark: 'waiting', opens: () => ({ to: '/arrivals?overdue=only', words: 'See arrivals' }) },
   late: { mark: 'waiting', opens: () => ({ to: '/starts?view=rehearsal', words: 'Rehearse' }) },
   drift: { mark: 'waiting', opens: (decision) => ({ to: `/catalog?flag=drifted&connection=${decision.connection}`, words: seen(decision) }) },
   'not-run': { mark: 'waiting', opens: ({ job }) => ({ to: `/coverage?job=${job}`, words: 'See why' }) },
