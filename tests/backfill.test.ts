@@ -26,6 +26,14 @@ ${
     : `      - {id: work, transfer: {from: {connection: warehouse, ${read || `query: "select {row.feed}::text as feed, {slice.label}::text as day"`}}, into: {connection: warehouse, table: ${into}, write: append}}}`
 }
 ` // prettier-ignore
+const reader = `mattock: job/1
+name: reader
+title: The reader
+parts:
+  - each: {roster: {rows: [{one: 1}]}}
+    do:
+      - {id: copy, transfer: {from: {connection: warehouse, table: public.landed}, into: {connection: warehouse, table: public.copied, write: replace-all}}}
+`
 const save = async (text: string) => {
   const name = /name: (.*)/.exec(text)![1]!
   await server.engineer.call(routes.saveJob, { params: { name }, body: { text, base: 0 } })
@@ -66,24 +74,10 @@ describe('a backfill', () => {
     await save(job('monthly', 'P10D', { waits: 'waiter' }))
     await save(job('other', 'P1D', {}))
     await server.rows('create table copied (feed text, day text)')
-    await server.load(`mattock: job/1
-name: reader
-title: The reader
-parts:
-  - each: {roster: {rows: [{one: 1}]}}
-    do:
-      - {id: copy, transfer: {from: {connection: warehouse, table: public.landed}, into: {connection: warehouse, table: public.copied, write: replace-all}}}
-`) // prettier-ignore
+    await server.load(reader)
     for (const name of ['writer', 'waiter']) await run(name, '2026-11-01/2026-11-11')
     await run('monthly', '2026-11-01')
-    await server.load(`mattock: job/1
-name: reader
-title: The reader
-parts:
-  - each: {roster: {rows: [{one: 1}]}}
-    do:
-      - {id: copy, transfer: {from: {connection: warehouse, table: public.landed}, into: {connection: warehouse, table: public.copied, write: replace-all}}}
-`) // prettier-ignore
+    await server.load(reader)
     const { jobs } = await server.reader.call(routes.builtOn, { body: { environment: 'dev', job: 'writer', stretches: [{ from: day(3), to: day(5) }] } }) // prettier-ignore
     expect(
       jobs.map(({ job: name, how, of, loads, picks }) => [name, how, of, loads, picks?.length ?? null]),

@@ -33,7 +33,9 @@ const arrivesSchema = z
     by: z
       .string()
       .optional()
-      .describe('column of the roster that says when: a time such as 05:30, or an ISO 8601 duration after the slice is over'),
+      .describe(
+        'column of the roster that says when: a time such as 05:30, or an ISO 8601 duration after the slice is over',
+      ),
     missing_after: z
       .string()
       .regex(/^P(?!$)(\d+D)?(T(?=\d)(\d+H)?(\d+M)?)?$/, 'a duration such as PT12H')

@@ -152,14 +152,19 @@ async function arrivalsOf(engine: Engine, job: Job, { environment, from, until, 
   }
   const loaded = await loadedFiles(engine, environment, [...byStore.keys()])
   const covered = await coveredSlices(engine, environment, job.name)
-  const missingAfter = (part: number) => Temporal.Duration.from(job.parts[part]!.each!.arrives?.missing_after ?? 'P1D').total({ unit: 'milliseconds', relativeTo: Temporal.Now.plainDateISO() })
+  // once for each part: each of its loads asks
+  const patience = job.parts.map(({ each }) => Temporal.Duration.from(each?.arrives?.missing_after ?? 'P1D').total({ unit: 'milliseconds', relativeTo: '2026-01-01' })) // prettier-ignore
   const filesOf = (want: (typeof wants)[number]) => found.get(`${want.store}\n${want.files.pattern}`) ?? []
   // when the files of each row came, against the ends of their slices
   const lags = new Map<string, number[]>()
+  const ends = slices.map(({ to }) => Date.parse(to))
   for (const want of wants) {
     const [last] = filesOf(want).map(({ modified }) => Date.parse(modified)).sort((a, b) => b - a)
     const key = `${want.part} ${want.load.row}`
-    if (last !== undefined) lags.set(key, [...(lags.get(key) ?? []), (last - Date.parse(slices[want.load.slice]!.to)) / 1000])
+    if (last === undefined) continue
+    const list = lags.get(key) ?? []
+    lags.set(key, list)
+    list.push((last - ends[want.load.slice]!) / 1000)
   }
   const habits = new Map([...lags].map(([key, seconds]) => [key, habitOf(seconds)]))
   const arrivals = new Map<string, Arrival[]>()
@@ -179,7 +184,7 @@ async function arrivalsOf(engine: Engine, job: Job, { environment, from, until, 
         loaded: (file) => loaded.get(`${want.store}\n${file.path}`)?.(file),
         covered: covered.has(`${part}\n${row}\n${Date.parse(slice.from)}`),
         due,
-        missingAfter: missingAfter(want.part),
+        missingAfter: patience[want.part]!,
       },
       now,
     )

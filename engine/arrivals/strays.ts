@@ -40,9 +40,9 @@ export async function straysOf(since: string, known: readonly Searched[]): Promi
     const expected = new Set(own.flatMap(({ paths }) => [...(paths.get(store) ?? [])]))
     const folders = new Set(own.flatMap((one) => [...one.folders.get(store)!]))
     for (const folder of folders) {
-      const files = await own[0]!.listers.get(store)!.find(`${folder}*`)
+      const files = await own[0]!.listers.get(store)!.find(`${folder}*`, expected)
       for (const { path, size, modified } of files) {
-        if (expected.has(path) || Date.parse(modified) < Date.parse(since)) continue
+        if (Date.parse(modified) < Date.parse(since)) continue
         const kind = `${store}\n${path.replace(/\d+/g, '#')}`
         const before = strays.get(kind)
         if (before && before.modified >= modified) before.count++

@@ -86,8 +86,8 @@ export class Lister {
     await sound
   }
 
-  /** Files that match, in the order of their names. A pattern without a wildcard costs one look-up. */
-  async find(pattern: string): Promise<FileFact[]> {
+  /** Files that match, in the order of their names, but for paths that are known. A pattern without a wildcard costs one look-up. */
+  async find(pattern: string, known?: ReadonlySet<string>): Promise<FileFact[]> {
     let folders = ['']
     const segments = storeSegments(pattern)
     const last = segments.pop()
@@ -98,7 +98,8 @@ export class Lister {
       found ||= hasWildcard(segment)
     }
     const paths = (await Promise.all(folders.map((folder) => this.step(folder, last, found)))).flat()
-    const facts = await Promise.all(paths.map((path) => this.fact(path, found)))
+    const asked = known ? paths.filter((path) => !known.has(path)) : paths
+    const facts = await Promise.all(asked.map((path) => this.fact(path, found)))
     return facts.filter((fact) => fact !== undefined)
   }
 

@@ -1,8 +1,9 @@
 import { Button } from '@mui/material'
 import { useCallback, useMemo, useState, type ReactElement } from 'react'
-import { Link, useNavigate, useSearchParams } from 'react-router'
+import { Link, useNavigate } from 'react-router'
 import { routes } from '../../../contract/routes'
 import { isOverdue } from '../../../core/arrivals/arrival'
+import { useAddress } from '../../data/address'
 import { call, useAnswer } from '../../data/api'
 import { useHere, useMay } from '../../data/session'
 import { Flag } from '../../kit/controls'
@@ -26,19 +27,9 @@ type View = 'now' | 'feeds' | 'strays'
 export default function Arrivals(): ReactElement {
   const { environment } = useHere()
   const mayRun = useMay('run', environment)
-  const [search, setSearch] = useSearchParams()
+  const [search, set] = useAddress()
   const view = (search.get('view') ?? 'now') as View
   const overdueOnly = search.get('overdue') === 'only'
-  const set = (name: string, value: string) =>
-    setSearch(
-      (before) => {
-        const next = new URLSearchParams(before)
-        if (value === '') next.delete(name)
-        else next.set(name, value)
-        return next
-      },
-      { replace: true },
-    )
   const [opened] = useState(() => Math.ceil(Date.now() / day) * day)
   const query = { environment, from: new Date(opened - days * day).toISOString(), until: new Date(opened).toISOString() }
   const { data, error } = useAnswer(routes.arrivals, { query }, { keepPreviousData: true, refreshInterval: 20_000 })

@@ -2,9 +2,10 @@ import { Button, IconButton } from '@mui/material'
 import ChevronLeftIcon from '@mui/icons-material/ChevronLeft'
 import ChevronRightIcon from '@mui/icons-material/ChevronRight'
 import { useCallback, useMemo, useState, type ReactElement } from 'react'
-import { Link, useSearchParams } from 'react-router'
+import { Link } from 'react-router'
 import { routes } from '../../../contract/routes'
 import { everyText } from '../../../core/slice/words'
+import { useAddress } from '../../data/address'
 import { useAnswer } from '../../data/api'
 import { useHere, useMay } from '../../data/session'
 import { Choice, Flag, TextInput } from '../../kit/controls'
@@ -31,22 +32,12 @@ const legend = [
 export default function Coverage(): ReactElement {
   const { environment } = useHere()
   const mayRun = useMay('run', environment)
-  const [search, setSearch] = useSearchParams()
+  const [search, set] = useAddress()
   const job = search.get('job') ?? ''
   const length = spans.find(([days]) => days === search.get('days'))?.[0] ?? '60'
   const back = Number(search.get('back') ?? 0) || 0
   const by = search.get('by') ?? ''
   const gapsOnly = search.get('gaps') === 'only'
-  const set = (name: string, value: string) =>
-    setSearch(
-      (before) => {
-        const next = new URLSearchParams(before)
-        if (value === '') next.delete(name)
-        else next.set(name, value)
-        return next
-      },
-      { replace: true },
-    )
   const [opened, setOpened] = useState(() => Date.now())
   const days = Number(length)
   // whole days, so that the same page is asked for all day

@@ -1,7 +1,6 @@
 import { Button, TableBody, TableCell, TableRow } from '@mui/material'
 import { useCallback, useState, type ReactElement, type ReactNode } from 'react'
 import { Link } from 'react-router'
-import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { useHere, useMay } from '../../data/session'
@@ -10,10 +9,8 @@ import { Lines } from '../../kit/Lines'
 import { useStarting } from '../../kit/Starting'
 import { StateMark, type State } from '../../look/State'
 import { count, numberText, timeText } from '../../look/times'
+import type { Decision, MorningSheet } from './answers'
 import { MatterSlip } from './MatterSlip'
-
-export type MorningSheet = Answer<typeof routes.morning>
-export type Decision = MorningSheet['decisions'][number]
 
 interface Shown {
   readonly mark: State
@@ -144,7 +141,7 @@ function Rerun({ run }: { readonly run: number }): ReactElement {
   return (
     <>
       {starting.fault && <FaultBox error={starting.fault} />}
-      <Button variant="contained" color="primary" onClick={starting.begin}>
+      <Button variant="contained" color="primary" sx={{ flex: 'none' }} onClick={starting.begin}>
         Rerun
       </Button>
       {starting.asking}

@@ -7,7 +7,7 @@ import { Choice, TextInput } from '../../kit/controls'
 import { FaultBox } from '../../kit/Fault'
 import { Slip } from '../../kit/Slip'
 import { timeText } from '../../look/times'
-import type { Decision } from './Decisions'
+import type { Decision } from './answers'
 
 const hour = 3_600_000
 

@@ -6,7 +6,8 @@ import { useHere } from '../../data/session'
 import { StateBox } from '../../look/State'
 import { clock, count, dayText, lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
-import { Decisions, type MorningSheet } from './Decisions'
+import type { MorningSheet } from './answers'
+import { Decisions } from './Decisions'
 
 /** What needs a decision, what runs, and what ran since yesterday evening. */
 export default function Morning(): ReactElement {

@@ -2,12 +2,13 @@ import { Button, IconButton } from '@mui/material'
 import ChevronLeftIcon from '@mui/icons-material/ChevronLeft'
 import ChevronRightIcon from '@mui/icons-material/ChevronRight'
 import { useCallback, useMemo, useState, type ReactElement } from 'react'
-import { Link, useSearchParams } from 'react-router'
+import { Link } from 'react-router'
 import { plainRoutes } from '../../../contract/plain'
 import { routes } from '../../../contract/routes'
 import { setAt, valueAt } from '../../../core/job/editText'
 import { isLate } from '../../../core/schedule/due'
 import { movedTo, type StartKind } from '../../../core/job/starts'
+import { useAddress } from '../../data/address'
 import { call, useAnswer } from '../../data/api'
 import { useHere, useMay } from '../../data/session'
 import { TextInput } from '../../kit/controls'
@@ -42,20 +43,10 @@ export default function Starts(): ReactElement {
   const { environment } = useHere()
   const mayRun = useMay('run', environment)
   const mayBuild = useMay('build', environment)
-  const [search, setSearch] = useSearchParams()
+  const [search, set] = useAddress()
   const view = (search.get('view') ?? 'hours') as View
   const length: Length = search.get('length') === 'week' ? 'week' : 'day'
   const shift = Number(search.get('days') ?? 0) || 0
-  const set = (name: string, value: string) =>
-    setSearch(
-      (before) => {
-        const next = new URLSearchParams(before)
-        if (value === '') next.delete(name)
-        else next.set(name, value)
-        return next
-      },
-      { replace: true },
-    )
   // the day of the clock that starts go by, which may not be ours
   const [opened, setOpened] = useState(() => Date.now())
   const around = shift === 0 && length === 'day'
