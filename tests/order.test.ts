@@ -235,7 +235,8 @@ describe('a person at a run that goes on', () => {
     const run = await start(many('early', 'early opens'))
     const loads = await loadsOf(run)
     expect(await letGo(bench.engine, run, [Number(loads[4]!.id), Number(loads[1]!.id)], 'Ada', 'its table is there already')).toBe(1) // prettier-ignore
-    await until('it is done', async () => (await said()).includes('early after'))
+    await until('it has said so', async () => (await said()).includes('early after'))
+    await until('it is done', async () => (await loadsOf(run))[4]!.state === 'done')
     expect((await loadsOf(run))[4]).toMatchObject({
       state: 'done',
       let_go: { by: 'Ada', why: 'its table is there already' },

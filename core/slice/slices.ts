@@ -148,9 +148,9 @@ export function slicesBetween(spec: SliceSpec, from: string, to: string, limit =
 
 /**
  * The slices that have a part of [from, to), oldest first: those that cover it, or fill it, or both.
- * @throws FaultError `slices` where the rule cannot be read
+ * @throws FaultError `slices` where the rule cannot be read, or gives more than `limit`
  */
-export function slicesMeeting(spec: SliceSpec, from: string, to: string): Slice[] {
+export function slicesMeeting(spec: SliceSpec, from: string, to: string, limit = 20_000): Slice[] {
   const cut = cutter(spec)
   const first = zonedTime(from, cut.zone)
   const last = zonedTime(to, cut.zone, 'until')
@@ -160,6 +160,7 @@ export function slicesMeeting(spec: SliceSpec, from: string, to: string): Slice[
   for (let start = boundary(cut, at); Temporal.ZonedDateTime.compare(start, last) < 0; at++) {
     const end = boundary(cut, at + 1)
     if (cut.end && Temporal.ZonedDateTime.compare(end, cut.end) > 0) break
+    if (slices.length >= limit) fail('slices', `more than ${limit.toLocaleString('en')} slices meet ${from} to ${to}`)
     if (Temporal.ZonedDateTime.compare(end, first) > 0 && !end.equals(start)) slices.push(sliceOf(start, end, spec))
     start = end
   }

@@ -47,6 +47,13 @@ const reason = (code: Reason['code'], text: string, more: Partial<Reason> = {}):
 
 /** Jobs behind each other that are followed at most. */
 const deepest = 5
+/** Things that are looked into for one answer at most: a year that waits for months that wait for days has thousands. */
+const looked = 40
+
+/** How much may still be looked into. */
+interface Budget {
+  left: number
+}
 /** Reasons that are told of one thing at most. */
 const most = 8
 
@@ -55,9 +62,15 @@ const most = 8
  * one that ran it is said.
  * @throws FaultError `unknown-name` for a job that is not there
  */
-export async function whyNot(engine: Engine, ask: WhyAsk, depth = 0): Promise<Reason[]> {
+export async function whyNot(
+  engine: Engine,
+  ask: WhyAsk,
+  depth = 0,
+  budget: Budget = { left: looked },
+): Promise<Reason[]> {
+  budget.left--
   const job = documentOf(await readVersion(engine, ask.job))
-  const moving = await underWay(engine, ask, depth)
+  const moving = await underWay(engine, ask, depth, budget)
   if (moving.length > 0) return moving
   const ended = await whatBecame(engine, ask)
   if (ended.length > 0) return ended
@@ -81,7 +94,7 @@ interface Moving {
 }
 
 /** Loads of it that are under way; of those that are alike, one. */
-async function underWay(engine: Engine, { environment, job, part, row, from, to }: WhyAsk, depth: number): Promise<Reason[]> {
+async function underWay(engine: Engine, { environment, job, part, row, from, to }: WhyAsk, depth: number, budget: Budget): Promise<Reason[]> {
   const { rows } = await engine.db.$client.query<Moving>(
     `select distinct on (l.state, l.lane < 0, r.id, p.part) l.id::text as id, r.id as run, l.state, l.key, l.lane, l.worker, l.waits_for as waits, r.state as "runState", r.held_by as "heldBy",
        p.state as "partState", p.at_once as "atOnce", p.running, count(*) over (partition by l.state, l.lane < 0, r.id, p.part)::int as loads
@@ -92,11 +105,11 @@ async function underWay(engine: Engine, { environment, job, part, row, from, to 
     [environment, job, from, to, row ?? null, part ?? null],
   )
   const reasons: Reason[] = []
-  for (const one of rows) reasons.push(await whyMoving(engine, one, environment, depth))
+  for (const one of rows) reasons.push(await whyMoving(engine, one, environment, depth, budget))
   return reasons
 } // prettier-ignore
 
-async function whyMoving(engine: Engine, one: Moving, environment: string, depth: number): Promise<Reason> {
+async function whyMoving(engine: Engine, one: Moving, environment: string, depth: number, budget: Budget): Promise<Reason> {
   const at = { run: one.run, load: Number(one.id) }
   const what = one.loads === 1 ? 'its load' : `${one.loads.toLocaleString('en')} loads of it`
   if (one.state === 'running') return reason('running', `run ${one.run} is at it${one.waits === null ? '' : `, and waits for ${one.waits}`}`, at)
@@ -106,7 +119,7 @@ async function whyMoving(engine: Engine, one: Moving, environment: string, depth
     const waits = await waitsOfLoad(engine, Number(one.id))
     const open = waits?.needs.filter(({ met }) => met === null) ?? []
     const because: Reason[] = []
-    for (const need of open.slice(0, most)) because.push(await whyNeed(engine, need, environment, depth))
+    for (const need of open.slice(0, most)) because.push(await whyNeed(engine, need, environment, depth, budget))
     return reason('waits', `${what} in run ${one.run} waits for ${open.length === 1 ? needWords(open[0]!) : `${open.length} things`}`, { ...at, when: when('since', waits?.since), because })
   }
   if (one.runState === 'held') return reason('held', `run ${one.run} is held${one.heldBy === null ? '' : ` by ${one.heldBy}`}`, at)
@@ -123,12 +136,12 @@ export function needWords({ kind, job, row, run, label, dataset, pattern, store,
   return `${pattern} in ${store}${marker === null ? '' : `, with its ${marker}`}`
 }
 
-async function whyNeed(engine: Engine, need: ReadNeed, environment: string, depth: number): Promise<Reason> {
+async function whyNeed(engine: Engine, need: ReadNeed, environment: string, depth: number, budget: Budget): Promise<Reason> {
   const more = { job: need.job, run: need.run, when: when('usually by', need.usual) }
   if (need.kind === 'run') return reason('waits', `run ${need.run} is not done`, { run: need.run })
   if (need.kind !== 'slice')
     return reason('waits', need.seen.length > 0 ? `${needWords(need)}: ${need.seen[0]!.path} is there, and not whole yet` : `${needWords(need)} has not come`)
-  const because = depth < deepest ? await whyNot(engine, { environment, job: need.job!, row: need.row ?? undefined, from: iso(need.from!), to: iso(need.to!), label: need.label! }, depth + 1) : []
+  const because = depth < deepest && budget.left > 0 ? await whyNot(engine, { environment, job: need.job!, row: need.row ?? undefined, from: iso(need.from!), to: iso(need.to!), label: need.label! }, depth + 1, budget) : []
   return reason('waits', `${needWords(need)} is not loaded`, { ...more, because })
 } // prettier-ignore
 

@@ -91,6 +91,10 @@ describe('slices that meet a span', () => {
       { numRuns: 300 },
     )
   }) // prettier-ignore
+  it('are refused where there are too many to be counted one by one', () => {
+    expect(() => slicesMeeting(cut('PT1M'), '2026-01-01', '2026-12-31')).toThrow(/more than 20,000 slices/)
+    expect(() => slicesMeeting(cut('P1D'), '2026-01-01', '9999-12-31', 100)).toThrow(/more than 100/)
+  })
   it('none where the rule has not begun, or is over', () => {
     const spec = cut('P1D', { from: '2026-11-10', until: '2026-11-12' })
     expect(slicesMeeting(spec, '2026-11-01', '2026-11-10')).toEqual([])

@@ -22,7 +22,7 @@ export function OrderForm({ what, schema, value, others, first, frame, onChange 
   const after = Array.isArray(value.after) ? value.after.map(String) : undefined
   const how = after === undefined ? 'before' : after.length === 0 ? 'nothing' : 'these'
   return (
-    <section className="stack" style={{ gap: 8 }} aria-label={`when the ${what} begins`}>
+    <section className="stack" style={{ gap: 8, flex: 'none' }} aria-label={`when the ${what} begins`}>
       <h3 style={{ margin: 0 }}>When it begins</h3>
       <div className="form-rows">
         <span className="label">waits for</span>

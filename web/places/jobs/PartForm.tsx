@@ -69,15 +69,17 @@ export function PartForm({ text, part, others, names, locked, broken, onText }: 
         onChange={set}
       />
       {part.kind === 'each' && (
-        <SchemaFields
-          schema={eachSchema}
-          path={['each']}
-          said="part"
-          value={each}
-          frame={frame}
-          without={['roster']}
-          onChange={(value) => set('each', value)}
-        />
+        <div style={{ flex: 'none' }}>
+          <SchemaFields
+            schema={eachSchema}
+            path={['each']}
+            said="part"
+            value={each}
+            frame={frame}
+            without={['roster']}
+            onChange={(value) => set('each', value)}
+          />
+        </div>
       )}
       {part.kind === 'each' && (
         <>
