@@ -12,6 +12,7 @@ import { activeSteps, partName, type Job, type Part } from '../../core/job/docum
 import { newestDue } from '../../core/schedule/takes'
 import { slicesBetween, withRestated } from '../../core/slice/slices'
 import type { Engine } from '../context/engine'
+import { inBatches } from '../context/inBatches'
 import { newestVersions, readableJob } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
 import { clockNow } from '../scheduling/outlook'
@@ -66,10 +67,13 @@ export async function readCoverage(engine: Engine, ask: CoverageAsk): Promise<{ 
   const now = await clockNow(engine)
   const jobs = slicedJobs(await newestVersions(engine)).filter(({ name }) => ask.job === undefined || name === ask.job)
   if (ask.job !== undefined && jobs.length === 0) fail('unknown-name', `there is no job "${ask.job}" with slices`, { job: ask.job })
-  const shown: CoverageJob[] = []
-  // one after the other: each asks the database for a stretch of its history
-  for (const job of jobs) shown.push(await coverageOf(engine, job, ask, now))
-  return { at: new Date(now).toISOString(), jobs: shown }
+  const shown = new Map<string, CoverageJob>()
+  // jobs whose days are cut alike are many
+  const cut = new Map<string, Labelled[] | string>()
+  await inBatches(jobs, 6, async (job) => {
+    shown.set(job.name, await coverageOf(engine, job, ask, now, cut))
+  })
+  return { at: new Date(now).toISOString(), jobs: jobs.map(({ name }) => shown.get(name)!) }
 } // prettier-ignore
 
 /** Jobs that go through slices; one whose text can no longer be read is told by the Morning sheet. */
@@ -81,11 +85,13 @@ const slicedJobs = (versions: Awaited<ReturnType<typeof newestVersions>>): Job[]
 
 const goesThroughSlices = (part: Part): boolean => part.each !== undefined && part.each.slices !== false
 
-async function coverageOf(engine: Engine, job: Job, ask: CoverageAsk, now: number): Promise<CoverageJob> {
+async function coverageOf(engine: Engine, job: Job, ask: CoverageAsk, now: number, cut: Map<string, Labelled[] | string>): Promise<CoverageJob> {
   const about = { job: job.name, title: job.title, zone: job.slices!.zone, every: job.slices!.every }
   const nothing = { ...about, slices: [], parts: [], columns: [], rows: [], restatedFrom: null, trouble: null }
   const until = Math.min(Date.parse(ask.until), now)
-  const rule = ruleSlices(job, ask.from, until)
+  const like = JSON.stringify(job.slices)
+  const rule = cut.get(like) ?? ruleSlices(job, ask.from, until)
+  cut.set(like, rule)
   if (typeof rule === 'string') return { ...nothing, without: rule }
   const [history, roster] = await Promise.all([
     readHistory(engine, job.name, ask),
