@@ -1,4 +1,5 @@
 import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { existsSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { dirname } from 'node:path'
@@ -18,6 +19,7 @@ import { commandAccount, hasPeople, invite } from '../server/invitation'
 import { invitationFile } from './state'
 import { planApart } from '../engine/planner/process'
 import { startScheduler } from '../engine/scheduling/scheduler'
+import { watchAlerts } from '../engine/alerts/look'
 import { watchWaits } from '../engine/waiting/look'
 import { makeApp } from '../server/app'
 import { watchHealth } from '../server/health'
@@ -86,6 +88,14 @@ export async function serve(): Promise<number> {
     server.once('error', reject)
     server.listen(Number(process.env.MATTOCK_PORT ?? 0), host, resolve)
   })
+  const asAlerts = { person: 'alerts' }
+  const endAlerts = watchAlerts(engine, {
+    asks: {
+      lookAhead: (ask) => planner.ask(asAlerts, 'lookAhead', ask) as never,
+      readArrivals: (ask) => planner.ask(asAlerts, 'readArrivals', ask) as never,
+    },
+    address: process.env.MATTOCK_ADDRESS ?? addressOf(server.address() as AddressInfo),
+  })
   const making =
     demo && !process.env.MATTOCK_NO_HISTORY
       ? makeHistory(
@@ -100,6 +110,7 @@ export async function serve(): Promise<number> {
   await ended
   history.abort()
   endWaits()
+  endAlerts()
   const startsEnded = endStarts()
   health.close()
   standIns?.close()
@@ -114,6 +125,10 @@ export async function serve(): Promise<number> {
   await engine.close()
   return 0
 }
+
+/** The address of this server as this machine opens it. */
+const addressOf = ({ address, port, family }: AddressInfo): string =>
+  `http://${family === 'IPv6' ? `[${address}]` : address}:${port}`
 
 /** MATTOCK_HOSTS, names with commas between, and the address that is served where that is one. */
 const hostsOf = ({ MATTOCK_HOSTS = '', MATTOCK_HOST = '' }: NodeJS.ProcessEnv): string[] => [

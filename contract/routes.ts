@@ -3,6 +3,7 @@ import { id, inEnvironment, moment, name, numberInAddress, numberInBody, page } 
 import { connectionKinds } from '../core/connection/connection'
 import { needsSchema } from '../core/connection/needs'
 import { accessRoutes } from './access'
+import { alertRoutes } from './alerts'
 import { arrivalRoutes } from './arrivals'
 import { bringInRoutes } from './bringIn'
 import { catalogRoutes } from './catalog'
@@ -56,6 +57,7 @@ const again = {
 /** Every operation of the API, by name. */
 export const routes = {
   ...accessRoutes,
+  ...alertRoutes,
   ...arrivalRoutes,
   ...catalogRoutes,
   ...bringInRoutes,

@@ -1,6 +1,7 @@
 /** Every table of Mattock's own store, and the types of its JSON columns. */
 export { mattock } from './columns'
 export * from './accounts'
+export * from './alerts'
 export * from './catalog'
 export * from './connections'
 export * from './control'

@@ -54,6 +54,18 @@ export const kept = {
     days: 400,
     fewest: 7,
   },
+  matters: {
+    title: 'What needed a decision',
+    says: 'from when to when each thing stood on the Morning sheet; rules are played over it',
+    days: 400,
+    fewest: 60,
+  },
+  messages: {
+    title: 'Messages of alerts',
+    says: 'what was sent to whom, and whether it was taken',
+    days: 400,
+    fewest: 7,
+  },
   changes: {
     title: 'Changes of control tables',
     says: 'who changed which row, and what it was before',

@@ -3,6 +3,7 @@ import {
   arrivalStates,
   dueBySaying,
   habitOf,
+  isOverdue,
   stateOfArrival,
   type ArrivalState,
   type ArrivedFile,
@@ -35,6 +36,8 @@ export interface ArrivalsAsk {
   readonly job?: string | undefined
   /** Only the newest slice of each is looked at, and no habit is known then; nor are files that no row expects. */
   readonly newestOnly?: boolean | undefined
+  /** Those of the span that came after their time, or never, are given one by one. */
+  readonly late?: boolean | undefined
 }
 
 /** A row that expects files, slice by slice. */
@@ -82,6 +85,8 @@ export interface Arrivals {
   readonly jobs: readonly ArrivalsOfJob[]
   /** What the newest slice of each job expects. */
   readonly newest: readonly Arrival[]
+  /** Where they are asked for: those that came after their time, or never. */
+  readonly late: readonly Arrival[]
   readonly strays: readonly Stray[]
 }
 
@@ -100,6 +105,7 @@ export async function readArrivals(engine: Engine, ask: ArrivalsAsk): Promise<Ar
   const known: Known[] = []
   const found: ArrivalsOfJob[] = []
   const newest: Arrival[] = []
+  const late: Arrival[] = []
   for (const job of jobs) {
     const about = { job: job.name, title: job.title, zone: job.slices!.zone }
     try {
@@ -107,12 +113,13 @@ export async function readArrivals(engine: Engine, ask: ArrivalsAsk): Promise<Ar
       known.push(one)
       found.push({ ...about, slices: one.slices, feeds: one.feeds, without: null })
       newest.push(...one.newest)
+      if (ask.late) late.push(...one.all.filter((arrival) => cameLate(arrival, now)))
     } catch (error) {
       if (!(error instanceof FaultError)) throw error
       found.push({ ...about, slices: [], feeds: [], without: error.fault.message })
     }
   }
-  return { at: new Date(now).toISOString(), jobs: found, newest, strays: ask.newestOnly ? [] : await straysOf(ask.from, known) }
+  return { at: new Date(now).toISOString(), jobs: found, newest, late, strays: ask.newestOnly ? [] : await straysOf(ask.from, known) }
 } // prettier-ignore
 
 /** Does a job read files for its slices? */
@@ -127,7 +134,14 @@ interface Known extends Searched {
   readonly slices: readonly Slice[]
   readonly feeds: readonly Feed[]
   readonly newest: readonly Arrival[]
+  readonly all: readonly Arrival[]
 }
+
+/** Did it come after it was due, or never? */
+const cameLate = ({ due, came, state }: Arrival, now: number): boolean =>
+  due !== null &&
+  Date.parse(due) < now &&
+  (came === null ? isOverdue(state) : Date.parse(came) > Date.parse(due))
 
 /** The texts that name files. */
 const namesFiles = (path: string): boolean => path.endsWith('.from.store') || path.endsWith('.from.files')
@@ -200,6 +214,7 @@ async function arrivalsOf(engine: Engine, job: Job, { environment, from, until, 
   return {
     job, slices, listers,
     feeds: [...arrivals].map(([key, list]) => feedOf(list, slices, habits.get(key))),
+    all: [...arrivals.values()].flat(),
     newest: [...arrivals.values()].flatMap((list) => list.filter(({ slice }) => slice.from === slices.at(-1)?.from)),
     paths: new Map([...byStore].map(([store, patterns]) => [store, new Set([...patterns].flatMap((pattern) => (found.get(`${store}\n${pattern}`) ?? []).map(({ path }) => path)))])),
     names: namesByStore(wants, expansion),

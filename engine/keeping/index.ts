@@ -29,5 +29,7 @@ export const keepers: { readonly [K in KeptKind]: Keeper } = {
     at: 't.at',
     goes: `t.state not in ('due', 'paused') and exists (select 1 from mattock.occasion n where n.environment = t.environment and n.job = t.job and n.state <> 'skipped' and n.at > t.at)`,
   }),
+  matters: rowsOf({ table: 'matter_span', key: 'id', at: 't.until', goes: 't.until is not null' }),
+  messages: rowsOf({ table: 'alert_message', key: 'id', at: 't.at', goes: `t.state <> 'waiting'` }),
   changes: rowsOf({ table: 'control_change', key: 'id', at: 't.at' }),
 }

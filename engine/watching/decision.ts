@@ -5,6 +5,8 @@ export interface Decision {
   readonly kind: DecisionKind
   /** What makes it this one and no other, whatever its numbers are at the moment: what people did about it is kept by this. */
   readonly key: string
+  /** What lies behind it, where several share it: whoever is told of one has been told of all. The key where it is left out. */
+  readonly cause?: string
   readonly title: string
   readonly text: string
   readonly count: number

@@ -1,22 +1,28 @@
 import type { Engine } from '../context/engine'
 import type { Decision } from './decision'
 
+/** Failed loads of one job and one cause. */
+export interface OpenFailure {
+  readonly job: string
+  readonly title: string
+  readonly cause: string
+  readonly message: string
+  readonly advice: string
+  readonly count: number
+  readonly run: number
+  readonly latest: string
+  /** Of the first of them. */
+  readonly keys: readonly string[]
+  /** Each of them because a check does not hold. */
+  readonly check: boolean
+}
+
 /** Failed loads of some days that no later run has done, grouped by job and cause. */
 export async function openFailures(engine: Engine, environment: string, since: string): Promise<Decision[]> {
-  const { rows } = await engine.db.$client.query<{
-    job: string
-    title: string
-    cause: string
-    message: string
-    advice: string
-    count: number
-    run: number
-    latest: string
-    keys: string[]
-  }>(
+  const { rows } = await engine.db.$client.query<OpenFailure>(
     `select r.job, max(r.title) as title, l.cause, (array_agg(l.error ->> 'message' order by l.id desc))[1] as message,
        (array_agg(l.error ->> 'advice' order by l.id desc))[1] as advice, count(*) as count, max(r.id) as run, max(l.ended_at) as latest,
-       (array_agg(l.key order by l.number))[1:3] as keys
+       (array_agg(l.key order by l.number))[1:3] as keys, bool_and(coalesce(l.error ->> 'code' = 'check', false)) as check
      from mattock.load l join mattock.run r on r.id = l.run_id
      where r.environment = $1 and r.created_at >= $2 and l.state = 'failed'
        and not exists (select 1 from mattock.load d join mattock.run dr on dr.id = d.run_id
@@ -24,15 +30,30 @@ export async function openFailures(engine: Engine, environment: string, since: s
      group by r.job, l.cause order by max(l.ended_at) desc`,
     [environment, since],
   )
-  return rows.map(({ title, job, cause, count, message, advice, run, latest, keys }) => ({
-    kind: 'failed',
-    key: `failed ${job} ${cause}`,
-    title: `${title}: ${count === 1 ? keys[0] : `${count.toLocaleString('en')} loads`} failed${count === 1 ? '' : ' the same way'}`,
-    text: `${message}; ${advice}`,
-    count,
-    run,
-    job,
-    connection: null,
-    latest,
-  }))
+  return rows.map(failureDecision)
 }
+
+/** What is said of failed loads. */
+export const failureDecision = ({
+  title,
+  job,
+  cause,
+  count,
+  message,
+  advice,
+  run,
+  latest,
+  keys,
+  check,
+}: OpenFailure): Decision => ({
+  kind: check ? 'check' : 'failed',
+  key: `failed ${job} ${cause}`,
+  cause: check ? `check ${job} ${cause}` : `failed ${cause}`,
+  title: `${title}: ${count === 1 ? keys[0] : `${count.toLocaleString('en')} loads`} failed${count === 1 ? '' : ' the same way'}`,
+  text: `${message}; ${advice}`,
+  count,
+  run,
+  job,
+  connection: null,
+  latest,
+})

@@ -3,7 +3,8 @@ import { median, unusual, type Unusual } from '../../core/usual/usual'
 import type { Engine } from '../context/engine'
 import type { Decision } from './decision'
 
-interface Loaded {
+/** What a load made of a row and slice, and what the slices before had. */
+export interface LoadedSlice {
   readonly job: string
   readonly title: string
   readonly row: string
@@ -11,7 +12,7 @@ interface Loaded {
   readonly rows: number
   readonly run: number
   readonly at: string
-  readonly before: number[]
+  readonly before: readonly number[]
 }
 
 /** Loads that are looked at, the newest first. */
@@ -30,7 +31,7 @@ const words: Readonly<Record<Unusual, readonly [one: string, many: string]>> = {
  * done, and nobody else says anything.
  */
 export async function silence(engine: Engine, environment: string, since: string): Promise<Decision[]> {
-  const { rows } = await engine.db.$client.query<Loaded>(
+  const { rows } = await engine.db.$client.query<LoadedSlice>(
     `select c.job, coalesce(j.title, c.job) as title, c.row_key as row, c.slice_label as label, c.rows::float8 as rows, c.run_id as run, c.loaded_at as at,
        array(select p.rows::float8 from mattock.coverage p
          where p.job = c.job and p.environment = c.environment and p.part = c.part and p.row_key = c.row_key and p.slice_from < c.slice_from and p.loaded_by is not null
@@ -43,9 +44,15 @@ export async function silence(engine: Engine, environment: string, since: string
     const what = unusual(one.rows, one.before)
     return what ? [{ ...one, what }] : []
   })
-  return [...groupBy(found, ({ job, what }) => `${job} ${what}`).values()].map((list) => {
+  return [...groupBy(found, ({ job, what }) => `${job} ${what}`).values()].map((list) =>
+    silenceDecision(list, list[0]!.what),
+  )
+}
+
+/** What is said of loads of one job that are far from usual in the same way, the newest first. */
+export function silenceDecision(list: readonly LoadedSlice[], what: Unusual): Decision {
     const [first] = list
-    const { job, title, what, row, label, run } = first!
+    const { job, title, row, label, run } = first!
     const [one, many] = words[what]
     return {
       kind: 'silence',
@@ -58,5 +65,4 @@ export async function silence(engine: Engine, environment: string, since: string
       connection: null,
       latest: first!.at,
     }
-  })
 } // prettier-ignore

@@ -1,5 +1,6 @@
 import type { Handlers } from '../handler'
 import { accessHandlers } from './access'
+import { alertHandlers } from './alerts'
 import { arrivalHandlers } from './arrivals'
 import { catalogHandlers } from './catalog'
 import { connectionHandlers } from './connections'
@@ -23,6 +24,7 @@ import { watchHandlers } from './watch'
 export const handlers: Handlers = {
   ...sessionHandlers,
   ...accessHandlers,
+  ...alertHandlers,
   ...arrivalHandlers,
   ...connectionHandlers,
   ...catalogHandlers,

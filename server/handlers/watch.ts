@@ -1,21 +1,10 @@
 import { isLate } from '../../core/schedule/due'
 import { titlesOfJobs } from '../../engine/jobs/versions'
-import { lateRuns, startsNotBegun } from '../../engine/scheduling/trouble'
-import type { Decision } from '../../engine/watching/decision'
-import { drift } from '../../engine/watching/drift'
-import { filesOverdue } from '../../engine/watching/files'
-import { openFailures } from '../../engine/watching/failures'
+import { ahead, gatherDecisions, recent } from '../../engine/watching/gather'
 import { keepMatter, namesOfPeople, readMatters } from '../../engine/watching/matters'
-import { notRun, unreadable } from '../../engine/watching/notRun'
-import { silence } from '../../engine/watching/silence'
-import { stuckLoads } from '../../engine/watching/stuck'
 import type { Handlers } from '../handler'
 import { plannerOf } from '../planner'
 import { briefRuns, secondsLeft } from './runs'
-
-const hour = 3_600_000
-/** How far the morning sheet looks ahead. */
-const ahead = 24 * hour
 
 export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
   now: async ({ engine, options }) => {
@@ -55,13 +44,7 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
     const { engine } = asked
     const at = new Date()
     const until = new Date(at.getTime() + ahead).toISOString()
-    const span = { environment: query.environment, from: at.toISOString(), until }
-    const outlook = await plannerOf(asked, 'lookAhead', span)
-    const other = outlook.foreseen.some(isLate)
-      ? await plannerOf(asked, 'lookAhead', { ...span, workers: Math.max(1, outlook.workers) * 2 })
-      : undefined
-    const titles = new Map(outlook.jobs.map(({ job, title }) => [job, title]))
-    const since = new Date(at.getTime() - 18 * hour).toISOString()
+    const since = new Date(at.getTime() - recent).toISOString()
     const runs = await briefRuns(
       engine,
       'r.environment = $1 and coalesce(r.ended_at, now()) >= $2',
@@ -69,64 +52,12 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
       0,
       1000,
     )
-    const found: Decision[] = [
-      ...(await openFailures(engine, query.environment, new Date(at.getTime() - 72 * hour).toISOString())),
-      ...runs
-        .filter(({ unbalanced }) => unbalanced > 0)
-        .map(({ id, title, job, unbalanced, startedAt, createdAt }) => ({
-          kind: 'unbalanced' as const,
-          key: `unbalanced ${id}`,
-          title: `${title}, run ${id}: ${unbalanced} ${unbalanced === 1 ? 'load does' : 'loads do'} not balance`,
-          text: 'rows were read that are neither written, unchanged, rejected, filtered nor merged',
-          count: unbalanced,
-          run: id,
-          job,
-          connection: null,
-          latest: startedAt ?? createdAt,
-        })),
-      ...filesOverdue(
-        await plannerOf(asked, 'readArrivals', {
-          environment: query.environment,
-          from: since,
-          until,
-          newestOnly: true,
-        }),
-      ),
-      ...(await stuckLoads(engine, query.environment)),
-      ...(await startsNotBegun(engine, query.environment)).map(
-        ({ job, title, at: due, why, plan, count }) => ({
-          kind: 'not-begun' as const,
-          key: `not-begun ${job}`,
-          title: `${title} could not begin${count > 1 ? `, ${count} times` : ''}`,
-          text: why,
-          count,
-          run: null,
-          plan,
-          job,
-          connection: null,
-          latest: due,
-        }),
-      ),
-      ...(await unreadable(engine)),
-      ...lateRuns(outlook, other).map(({ run, by, kept }) => ({
-        kind: 'late' as const,
-        key: `late ${run.job} ${run.due}`,
-        title: `${titles.get(run.job) ?? run.job} will likely be late by ${by}`,
-        text:
-          kept ??
-          `more places at workers would not change that: it begins ${run.after.length > 0 ? 'when what it waits for is done' : 'at its time'}, and takes as long as it usually does`,
-        count: 1,
-        run: run.run,
-        job: run.job,
-        connection: null,
-        latest: run.due!,
-      })),
-      ...(await notRun(engine, query.environment, at)),
-      ...(await silence(engine, query.environment, since)),
-      ...(await drift(engine, query.environment)),
-    ]
+    const { decisions: found, outlook } = await gatherDecisions(engine, query.environment, at, {
+      lookAhead: (ask) => plannerOf(asked, 'lookAhead', ask),
+      readArrivals: (ask) => plannerOf(asked, 'readArrivals', ask),
+    })
     const matters = await readMatters(engine, query.environment, found.map(({ key }) => key)) // prettier-ignore
-    const decisions = found.map((decision) => {
+    const decisions = found.map(({ cause: _cause, ...decision }) => {
       const { quietUntil = null, givenTo = null, notes = [] } = matters.get(decision.key) ?? {}
       return { ...decision, quietUntil: quietUntil !== null && Date.parse(quietUntil) > Date.now() ? quietUntil : null, givenTo, notes: [...notes] } // prettier-ignore
     })

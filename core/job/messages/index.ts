@@ -28,3 +28,37 @@ export function messageText(message: Message): string {
   const { kind, spec } = messageOf(message)
   return (messages[kind].text as (given: MessageSpec) => string)(spec)
 }
+
+const addresses = Object.fromEntries(
+  Object.entries(messages).map(([kind, { address, words, freshAddress }]) => [
+    kind,
+    { schema: address, words, fresh: freshAddress },
+  ]),
+) as {
+  readonly [K in MessageKind]: {
+    readonly schema: (typeof messages)[K]['address']
+    readonly words: string
+    readonly fresh: unknown
+  }
+}
+
+/** What each way is told where it sends to. */
+export type AddressSpec<K extends MessageKind = MessageKind> = Specs<typeof addresses>[K]
+
+/** Whom to tell and how, without what is said. */
+export const addressSchema = field(
+  z
+    .strictObject(optionalKinds(addresses))
+    .refine((given) => kindsIn(addresses, given).length === 1, { message: `one of ${kinds.join(', ')}` }),
+  { oneKind: addresses },
+)
+export type Address = z.output<typeof addressSchema>
+
+/** Which way it is, and where it leads. */
+export const addressOf = (address: Address): Given<typeof addresses> => givenKind(addresses, address)
+
+/** Whom an address reaches, in words. */
+export function addressText(address: Address): string {
+  const { kind, spec } = addressOf(address)
+  return (messages[kind].addressText as (given: AddressSpec) => string)(spec)
+} // prettier-ignore

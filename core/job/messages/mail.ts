@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { template } from '../../field/field'
+import { field, template } from '../../field/field'
 import { defineMessage } from './definition'
 
 export const mail = defineMessage({
@@ -14,4 +14,12 @@ export const mail = defineMessage({
     .describe('a mail (SMTP)'),
   text: ({ to }) => `a mail to ${to}`,
   fresh: { on: 'a-mail-server', to: 'someone@example.org', subject: 'run {run.id}', text: 'It is done.' },
-})
+  address: z
+    .strictObject({
+      on: field(z.string().min(1, 'needs a value').max(200), { names: 'mail', label: 'by' }).describe('a connection of kind mail server'),
+      to: field(z.string().min(1, 'needs a value').max(4000).regex(/^[^\r\n]*@[^\r\n]*$/, 'an address, such as someone@example.org; several with commas between'), { names: 'person', label: 'whom' }).describe('addresses, with commas between'),
+    })
+    .describe('a mail (SMTP)'),
+  addressText: ({ to }) => `a mail to ${to}`,
+  freshAddress: { on: '', to: '' },
+}) // prettier-ignore

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { template } from '../../field/field'
+import { field, template } from '../../field/field'
 import { defineMessage } from './definition'
 
 export const webhook = defineMessage({
@@ -17,4 +17,11 @@ export const webhook = defineMessage({
     .describe('an event (CloudEvents 1.0), signed'),
   text: ({ on }) => `an event to ${on}`,
   fresh: { on: 'a-web-address', text: 'run {run.id} is done' },
-})
+  address: z
+    .strictObject({
+      on: field(z.string().min(1, 'needs a value').max(200), { names: 'webhook', label: 'by' }).describe('a connection of kind web address for events'),
+    })
+    .describe('an event (CloudEvents 1.0), signed'),
+  addressText: ({ on }) => `an event to ${on}`,
+  freshAddress: { on: '' },
+}) // prettier-ignore

@@ -25,12 +25,14 @@ const openJob = ({ job }: Decision) => ({ to: `/jobs/${job}`, words: 'Open the j
 /** How each kind of decision is drawn, and where it is looked into. */
 const shown: Readonly<Record<Decision['kind'], Shown>> = {
   failed: { mark: 'failed', opens: inRun },
+  check: { mark: 'failed', opens: inRun },
   unbalanced: { mark: 'held', opens: inRun },
   connection: { mark: 'waiting', opens: inRun },
   stuck: { mark: 'waiting', opens: (decision) => ({ to: `/runs/${decision.run}`, words: seen(decision) }) },
   silence: { mark: 'skipped', opens: ({ job }) => ({ to: `/coverage?job=${job}`, words: 'See it covered' }) },
   file: { mark: 'waiting', opens: () => ({ to: '/arrivals?overdue=only', words: 'See arrivals' }) },
   late: { mark: 'waiting', opens: () => ({ to: '/starts?view=rehearsal', words: 'Rehearse' }) },
+  overdue: { mark: 'failed', opens: () => ({ to: '/starts?view=rehearsal', words: 'Rehearse' }) },
   drift: { mark: 'waiting', opens: (decision) => ({ to: `/catalog?flag=drifted&connection=${decision.connection}`, words: seen(decision) }) },
   'not-run': { mark: 'waiting', opens: ({ job }) => ({ to: `/coverage?job=${job}`, words: 'See why' }) },
   'not-begun': { mark: 'failed', opens: openJob },
@@ -107,7 +109,7 @@ function DecisionLine({ decision, people, onChanged }: { readonly decision: Deci
           )}
           {to && <Opens {...to}>{to.words}</Opens>}
           {decision.plan != null && <Opens to={`/plans/${decision.plan}`}>See its plan</Opens>}
-          {decision.kind === 'failed' && mayChange && <Rerun run={decision.run!} />}
+          {(decision.kind === 'failed' || decision.kind === 'check') && mayChange && <Rerun run={decision.run!} />}
         </span>
         {acting && (
           <MatterSlip

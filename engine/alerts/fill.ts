@@ -1,0 +1,106 @@
+import { unusual } from '../../core/usual/usual'
+import { groupBy } from '../../core/group'
+import type { Arrival, Arrivals, ArrivalsAsk } from '../arrivals/read'
+import type { Engine } from '../context/engine'
+import type { Decision } from '../watching/decision'
+import { fileDecision } from '../watching/files'
+import { failureDecision, type OpenFailure } from '../watching/failures'
+import { failedFor, recent } from '../watching/gather'
+import { silenceDecision, type LoadedSlice } from '../watching/silence'
+
+/** Days that are known in retrospect of an environment that nobody looked at before. */
+const days = 60
+
+type Span = Decision & { readonly since: string; readonly until: string | null }
+
+/**
+ * What needed a decision in the time before anybody looked, as far as what is kept tells it: loads that failed until they
+ * were done, rows far from usual, and files that came late. It is worked out once, when an environment is first looked at, or anew for a demo.
+ */
+export async function fillSpans(
+  engine: Engine,
+  environment: string,
+  readArrivals: (ask: ArrivalsAsk) => Promise<Arrivals>,
+): Promise<void> {
+  const { $client } = engine.db
+  const { rows } = await $client.query<{ from: string; until: string }>(
+    `select clock_timestamp() - make_interval(days => ${days}) as "from", coalesce((select min(since) from mattock.matter_span where environment = $1), clock_timestamp()) as until`,
+    [environment],
+  )
+  const { from, until } = rows[0]!
+  const spans = [...(await failedSpans(engine, environment, from, until)), ...(await silentSpans(engine, environment, from, until)), ...(await lateSpans(environment, from, until, readArrivals))] // prettier-ignore
+  await $client.query(
+    `with filled as (
+       insert into mattock.matter_span (environment, key, kind, cause, job, title, text, since, until)
+       select $1, s.key, s.kind, coalesce(s.cause, s.key), s.job, s.title, s.text, s.since, s.until
+       from jsonb_to_recordset($2::jsonb) s(key text, kind text, cause text, job text, title text, text text, since timestamptz, until timestamptz)
+       on conflict do nothing)
+     update mattock.alert_watch set known_from = $3 where environment = $1`,
+    [environment, JSON.stringify(spans), from],
+  )
+}
+
+/** Failed loads grouped as the Morning sheet does, for as long as one of them was not done. */
+async function failedSpans(engine: Engine, environment: string, from: string, until: string): Promise<Span[]> {
+  const { rows } = await engine.db.$client.query<OpenFailure & { since: string; until: string | null }>(
+    `with failed as (
+       select r.job, r.title, l.cause, l.error, l.key, l.number, l.id, r.id as run, l.ended_at as since,
+         least((select min(coalesce(d.started_at, dr.started_at, dr.created_at)) from mattock.load d join mattock.run dr on dr.id = d.run_id
+           where dr.environment = r.environment and dr.job = r.job and d.key = l.key and d.id > l.id and d.state in ('done', 'failed', 'held', 'running', 'waiting')),
+           r.created_at + make_interval(secs => $4)) as until
+       from mattock.load l join mattock.run r on r.id = l.run_id
+       where r.environment = $1 and l.state = 'failed' and l.ended_at >= $2 and l.ended_at < $3 order by l.ended_at limit 200000),
+     marked as (
+       select *, max(until) over (partition by job, cause order by since, id rows between unbounded preceding and 1 preceding) as before from failed),
+     islands as (select *, count(*) filter (where before is null or since > before) over (partition by job, cause order by since, id) as island from marked)
+     select job, max(title) as title, cause, (array_agg(error ->> 'message' order by id desc))[1] as message, (array_agg(error ->> 'advice' order by id desc))[1] as advice,
+       count(distinct key)::int as count, max(run) as run, max(since) as latest, (array_agg(key order by number))[1:3] as keys, bool_and(coalesce(error ->> 'code' = 'check', false)) as check,
+       min(since) as since, max(until) as until
+     from islands group by job, cause, island order by min(since)`,
+    [environment, from, until, failedFor / 1000],
+  )
+  // what still stands goes on standing: whoever looks now finds it there
+  return rows.map((row) => ({ ...failureDecision(row), since: row.since, until: row.until !== null && Date.parse(row.until) > Date.now() ? null : row.until }))
+} // prettier-ignore
+
+/** Loads whose rows were far from those before them, from then on for as long as the Morning sheet shows them. */
+async function silentSpans(engine: Engine, environment: string, from: string, until: string): Promise<Span[]> {
+  const { rows } = await engine.db.$client.query<LoadedSlice & { slice: string }>(
+    `select c.job, coalesce(j.title, c.job) as title, c.row_key as row, c.slice_label as label, c.rows::float8 as rows, c.run_id as run, c.loaded_at as at,
+       array(select p.rows::float8 from mattock.coverage p
+         where p.job = c.job and p.environment = c.environment and p.part = c.part and p.row_key = c.row_key and p.slice_from < c.slice_from and p.loaded_by is not null
+         order by p.slice_from desc limit 28) as before
+     from (select * from mattock.coverage where environment = $1 and loaded_at >= $2 and loaded_at < $3 and slice_to > loaded_at - interval '10 days' order by loaded_at limit 50000) c
+     left join mattock.job j on j.name = c.job order by c.loaded_at`,
+    [environment, from, until],
+  )
+  const groups = new Map<string, LoadedSlice[]>()
+  for (const row of rows) {
+    const what = unusual(row.rows, row.before)
+    if (!what) continue
+    const key = `${row.job} ${what} ${row.label}`
+    groups.set(key, [...(groups.get(key) ?? []), row])
+  }
+  return [...groups.values()].map((list) => {
+    const since = list[0]!.at
+    const ends = new Date(Math.max(...list.map(({ at }) => Date.parse(at))) + recent)
+    return { ...silenceDecision([...list].reverse(), unusual(list[0]!.rows, list[0]!.before)!), since, until: ends.getTime() > Date.now() ? null : ends.toISOString() }
+  })
+} // prettier-ignore
+
+/** Files that came after they were due, or never, slice by slice: until the last of them was there, or nobody asked any more. */
+async function lateSpans(
+  environment: string,
+  from: string,
+  until: string,
+  readArrivals: (ask: ArrivalsAsk) => Promise<Arrivals>,
+): Promise<Span[]> {
+  const { late } = await readArrivals({ environment, from, until, late: true })
+  const ends = ({ came, slice }: Arrival) => (came === null ? 2 * Date.parse(slice.to) - Date.parse(slice.from) : Date.parse(came))
+  return [...groupBy(late, ({ job, slice }) => `${job} ${slice.label}`).values()].flatMap((list) => {
+    const since = list.map(({ due }) => due!).sort()[0]!
+    const ended = Math.max(...list.map(ends))
+    if (Date.parse(since) >= Date.parse(until) || ended <= Date.parse(from)) return []
+    return { ...fileDecision(list), since, until: ended > Date.now() ? null : new Date(ended).toISOString() }
+  })
+} // prettier-ignore
