@@ -88,14 +88,6 @@ export async function serve(): Promise<number> {
     server.once('error', reject)
     server.listen(Number(process.env.MATTOCK_PORT ?? 0), host, resolve)
   })
-  const asAlerts = { person: 'alerts' }
-  const endAlerts = watchAlerts(engine, {
-    asks: {
-      lookAhead: (ask) => planner.ask(asAlerts, 'lookAhead', ask) as never,
-      readArrivals: (ask) => planner.ask(asAlerts, 'readArrivals', ask) as never,
-    },
-    address: process.env.MATTOCK_ADDRESS ?? addressOf(server.address() as AddressInfo),
-  })
   const making =
     demo && !process.env.MATTOCK_NO_HISTORY
       ? makeHistory(
@@ -107,6 +99,19 @@ export async function serve(): Promise<number> {
           history.signal,
         ).catch((error: Error) => log.error({ error }, 'the demo’s history stopped'))
       : Promise.resolve()
+  let endAlerts = () => {}
+  // nobody is told of what a demo's history is made of
+  const telling = making.then(() => {
+    if (history.signal.aborted) return
+    const asAlerts = { person: 'alerts' }
+    endAlerts = watchAlerts(engine, {
+      asks: {
+        lookAhead: (ask) => planner.ask(asAlerts, 'lookAhead', ask) as never,
+        readArrivals: (ask) => planner.ask(asAlerts, 'readArrivals', ask) as never,
+      },
+      address: process.env.MATTOCK_ADDRESS ?? addressOf(server.address() as AddressInfo),
+    })
+  })
   await ended
   history.abort()
   endWaits()
@@ -120,7 +125,7 @@ export async function serve(): Promise<number> {
   server.close()
   // whatever still waits for a database that is away ends with this process
   setTimeout(() => endHard(), 3000).unref()
-  await making
+  await telling
   await startsEnded
   await engine.close()
   return 0

@@ -66,7 +66,10 @@ export const alertRoutes = {
     path: '/api/alerts',
     summary: 'the rules by which people are told, with what they sent lately',
     query: z.object({ environment: z.string() }),
-    response: z.array(ruleSchema),
+    response: z.object({
+      rules: z.array(ruleSchema),
+      people: z.array(z.string()).describe('addresses of people, for who may say whom to tell'),
+    }),
   }),
   alertMessages: route({
     method: 'get',

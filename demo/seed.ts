@@ -3,6 +3,8 @@ import { join } from 'node:path'
 import pg from 'pg'
 import { Temporal } from 'temporal-polyfill'
 import { saveSettings } from '../engine/connectors/connections'
+import { saveRule } from '../engine/alerts/rules'
+import { alertRuleSchema, type AlertRuleGiven } from '../core/alert/rule'
 import type { Engine } from '../engine/context/engine'
 import { saveJob } from '../engine/jobs/versions'
 import { makeAssets } from './assets'
@@ -175,7 +177,36 @@ export async function seedDemo(engine: Engine, place: DemoPlace): Promise<void> 
       message: 'first version',
     })
   }
+  for (const rule of alertRules) await saveRule(engine, alertRuleSchema.parse(rule), null, 'I. Marek')
 }
+
+/** Who is told of what. */
+const alertRules: readonly AlertRuleGiven[] = [
+  {
+    name: 'on-call',
+    title: 'Whoever is on call',
+    in: ['live'],
+    zone,
+    tells: { matters: { about: ['failed', 'check', 'unbalanced', 'not-begun', 'overdue', 'late', 'stuck'], after: 'PT5M', again: 'P1D', quiet: { from: '23:00', until: '05:30' } } },
+    to: [{ mail: { on: 'office-post', to: 'holm@ostrel.example, marek@ostrel.example' } }],
+  },
+  {
+    name: 'missing-files',
+    title: 'Districts that owe files',
+    in: ['live'],
+    zone,
+    tells: { matters: { about: ['file', 'silence'], jobs: ['gauge-readings'] } },
+    to: [{ webhook: { on: 'control-room' } }],
+  },
+  {
+    name: 'morning-mail',
+    title: 'The morning in a mail',
+    in: ['live'],
+    zone,
+    tells: { summary: { at: '15 7 * * mon-fri' } },
+    to: [{ mail: { on: 'office-post', to: 'marek@ostrel.example' } }],
+  },
+] // prettier-ignore
 
 const fieldworkSettings = (base: string) => ({
   base, paging: 'page', page_parameter: 'page', size_parameter: 'size', page_size: 50, first_page: 1, records: 'orders', endpoints: '/work-orders',

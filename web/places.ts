@@ -70,6 +70,7 @@ export const places: readonly Place[] = [
     room: 'Build',
     load: () => import('./places/connections/Connections'),
   },
+  { path: '/alerts', name: 'Alerts', room: 'Ship', load: () => import('./places/alerts/Alerts') },
   { path: '/workers', name: 'Workers', room: 'Ship', load: () => import('./places/workers/Workers') },
   { path: '/people', name: 'People', room: 'Ship', load: () => import('./places/people/People') },
   { path: '/runs/:id', load: () => import('./places/run/Run') },

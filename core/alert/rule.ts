@@ -7,9 +7,9 @@ import { tellsSchema } from './kinds'
 
 /** Who is told of what, and how: a rule of alerts. */
 export const alertRuleSchema = z.strictObject({
-  name: identifier,
+  name: identifier.describe('what it is called in scripts; it stays'),
   title: z.string().trim().min(1, 'needs a value').max(200).describe('what it is called'),
-  in: field(z.array(z.string().min(1).max(100)).min(1, 'at least one environment').max(20), { label: 'in' }).describe('environments that it looks at'),
+  in: field(z.array(field(z.string().min(1).max(100), { names: 'environment' })).min(1, 'at least one environment').max(20), { label: 'in' }).describe('environments that it looks at'),
   zone: z
     .string()
     .superRefine((zone, context) => {

@@ -70,3 +70,9 @@ export async function namesOfPeople(engine: Engine): Promise<string[]> {
   const { rows } = await engine.db.$client.query<{ name: string }>(`select distinct name from mattock.account where role <> 'reader' or environments <> '{}' order by name`)
   return rows.map(({ name }) => name)
 } // prettier-ignore
+
+/** Mail addresses of everybody who has an account. */
+export async function addressesOfPeople(engine: Engine): Promise<string[]> {
+  const { rows } = await engine.db.$client.query<{ email: string }>('select email from mattock.account order by email')
+  return rows.map(({ email }) => email)
+} // prettier-ignore

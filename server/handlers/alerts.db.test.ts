@@ -137,7 +137,12 @@ describe('a rule', () => {
     const { messages } = await log()
     expect(messages.map(({ state, tries }) => [state, tries])).toEqual([['taken', 1], ['taken', 1]]) // prettier-ignore
     expect(messages.map(({ said }) => said).sort()[0]).toMatch(/^a mail to .*250/)
-    expect(await server.reader.call(routes.alerts, { query: dev })).toMatchObject([
+    const seen = await server.reader.call(routes.alerts, { query: dev })
+    expect(seen.people).toEqual([])
+    expect((await server.operator.call(routes.alerts, { query: dev })).people).toContain(
+      'keeper@test.example',
+    )
+    expect(seen.rules).toMatchObject([
       { open: 1, failed: 0, active: true, to: ['a mail to night@example.org, "B, C" <day@example.org>', 'an event to alarms'] },
     ]) // prettier-ignore
   })
@@ -206,7 +211,7 @@ describe('a rule', () => {
     expect((await server.reader.fault(routes.saveAlert, { body: { rule: rule('night'), before: null } })).code).toBe('forbidden') // prettier-ignore
     await save(rule('night'))
     expect((await server.operator.fault(routes.saveAlert, { body: { rule: rule('night'), before: null } })).code).toBe('conflict') // prettier-ignore
-    const [kept] = await server.reader.call(routes.alerts, { query: dev })
+    const [kept] = (await server.reader.call(routes.alerts, { query: dev })).rules
     await save({ ...rule('night'), title: 'Changed' }, kept!.updatedAt)
     expect((await server.operator.fault(routes.saveAlert, { body: { rule: rule('night'), before: kept!.updatedAt } })).code).toBe('conflict') // prettier-ignore
     for (const [given, path] of [

@@ -5,6 +5,7 @@ import { environmentOfMessage, listMessages, listRules, playOver, sendAgain } fr
 import { footOf } from '../../engine/alerts/look'
 import { putOut } from '../../engine/alerts/post'
 import { dropRule, ruleNamed, saveRule, setActive } from '../../engine/alerts/rules'
+import { addressesOfPeople } from '../../engine/watching/matters'
 import type { Account } from '../auth'
 import type { Handlers } from '../handler'
 
@@ -27,7 +28,10 @@ export const alertHandlers: Pick<
   Handlers,
   'alerts' | 'alertMessages' | 'saveAlert' | 'dropAlert' | 'setAlert' | 'tryAlert' | 'playAlert' | 'sendAlertAgain'
 > = {
-  alerts: ({ engine }, { query }) => listRules(engine, query.environment),
+  alerts: async ({ engine, account }, { query }) => ({
+    rules: await listRules(engine, query.environment),
+    people: may(account, 'run', query.environment) ? await addressesOfPeople(engine) : [],
+  }),
   alertMessages: async ({ engine }, { query }) => (await listMessages(engine, query)) as never,
   saveAlert: async ({ engine, account }, { body }) => {
     const rule = ruleOf(body.rule)

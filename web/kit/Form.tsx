@@ -5,7 +5,7 @@ import { useForm, type FieldValues, type Path } from 'react-hook-form'
 import type { z } from 'zod'
 import { ApiFault } from '../data/api'
 import { FaultBox } from './Fault'
-import type { FieldFrame, FieldPath } from './fields/frame'
+import type { FieldFrame, FieldPath, Offers } from './fields/frame'
 import { SchemaFields } from './fields/SchemaFields'
 import { LeaveGuard } from './LeaveGuard'
 
@@ -21,7 +21,11 @@ interface Props<S extends z.ZodType<FieldValues, FieldValues>> {
   /** Where the server's paths point to in the form, where they are not the same. */
   readonly place?: (path: string) => string
   readonly without?: readonly string[]
+  /** What stands above the fields, and below them, made of what they hold. */
+  readonly above?: (values: z.input<S>) => ReactNode
   readonly children?: (values: z.input<S>) => ReactNode
+  /** What is offered where a text names something. */
+  readonly offers?: Offers
   /** Keys that only matter with what is set beside them. */
   readonly schemaFor?: (values: z.input<S>) => S
 }
@@ -43,7 +47,9 @@ export function Form<S extends z.ZodType<FieldValues, FieldValues>>({
   cancel = 'Leave as it was',
   place = (path) => path,
   without = [],
+  above,
   children,
+  offers = () => [],
   schemaFor,
 }: Props<S>): ReactElement {
   const form = useForm<z.input<S>, unknown, z.output<S>>({
@@ -62,7 +68,7 @@ export function Form<S extends z.ZodType<FieldValues, FieldValues>>({
   const frame: FieldFrame = {
     locked: isSubmitting,
     expressions: [],
-    offers: () => [],
+    offers,
     fault: (path) => form.getFieldState(at(path), form.formState).error?.message,
     onSet: (path, value) =>
       form.setValue(at(path), value as never, {
@@ -90,6 +96,7 @@ export function Form<S extends z.ZodType<FieldValues, FieldValues>>({
       onSubmit={(event) => void form.handleSubmit(save)(event)}
     >
       <LeaveGuard when={isDirty && !done} />
+      {above?.(now)}
       <SchemaFields
         schema={schemaFor?.(now) ?? schema}
         path={[]}

@@ -157,11 +157,13 @@ function Line({
 const controls: { readonly [K in FieldType['kind']]: (props: FieldProps) => ReactElement } = {
   ...leaves,
   list: (props) => {
-    const { field, said, value, onChange, frame } = props
+    const { field, path, said, value, onChange, frame } = props
     const type = field.takes
     if (type.kind !== 'list') throw new Error('a list was expected')
     if (type.of.kind === 'group') return <Entries {...props} schema={type.schema} />
-    const options = type.of.kind === 'choice' ? type.of.options : []
+    const { names } = metaOf(type.schema)
+    const options =
+      type.of.kind === 'choice' ? type.of.options : names === undefined ? [] : frame.offers(names, path)
     return (
       <WordsInput
         label={said}
