@@ -18,6 +18,7 @@ import { hashPassword, makeToken } from '../server/auth'
 import { commandAccount, hasPeople, invite } from '../server/invitation'
 import { invitationFile } from './state'
 import { planApart } from '../engine/planner/process'
+import { watchArrived } from '../engine/scheduling/arrived'
 import { startScheduler } from '../engine/scheduling/scheduler'
 import { watchAlerts } from '../engine/alerts/look'
 import { watchWaits } from '../engine/waiting/look'
@@ -62,6 +63,7 @@ export async function serve(): Promise<number> {
   await pinClock(engine)
   const endStarts = process.env.MATTOCK_STARTS === 'off' ? () => Promise.resolve() : startScheduler(engine)
   const endWaits = watchWaits(engine)
+  const endArrived = process.env.MATTOCK_STARTS === 'off' ? () => {} : watchArrived(engine)
   const history = new AbortController()
   let progress: { label: string; done: number; total: number } | null = null
   const app = makeApp(
@@ -115,6 +117,7 @@ export async function serve(): Promise<number> {
   await ended
   history.abort()
   endWaits()
+  endArrived()
   endAlerts()
   const startsEnded = endStarts()
   health.close()

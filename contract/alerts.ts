@@ -41,7 +41,7 @@ const ruleSchema = z
 const messageSchema = z
   .object({
     id: z.number(),
-    rule: z.string(),
+    rule: z.string().describe('the name of its rule'),
     title: z.string().describe('what the rule is called'),
     at,
     type: z.string().describe('mattock.alert, mattock.summary or mattock.trial'),
@@ -77,7 +77,7 @@ export const alertRoutes = {
     summary: 'what was sent, and whether it was taken, the newest first',
     query: z.object({
       environment: z.string(),
-      rule: z.string().optional(),
+      rule: z.string().optional().describe('only those of a rule, by its name'),
       state: messageSchema.shape.state.optional(),
       ...page,
     }),

@@ -23,6 +23,8 @@ export interface Route<
   readonly of: InEnvironment | undefined
   /** Its text holds statements, which who may only look cannot make up: only what is saved is taken from them. */
   readonly typed: boolean
+  /** Other programs call it: it is signed itself, and comes from no page of ours. */
+  readonly signed: boolean
   /** Many rows or documents may come with it. */
   readonly large: boolean
   /** Its answer, where that is no JSON. */
@@ -57,6 +59,7 @@ export function route<
   needs?: Needs
   of?: InEnvironment
   typed?: boolean
+  signed?: boolean
   large?: boolean
   produces?: readonly string[]
   faults?: readonly FaultCode[]
@@ -72,6 +75,7 @@ export function route<
     needs: given.needs ?? (given.method === 'get' ? 'look' : 'build'),
     of: given.of,
     typed: given.typed ?? false,
+    signed: given.signed ?? false,
     large: given.large ?? false,
     produces: given.produces ?? [],
     faults: given.faults ?? [],

@@ -3,7 +3,7 @@ import { id, inEnvironment, moment, numberInBody, page } from './common'
 import { route } from './route'
 
 const at = z.string().describe('ISO 8601 instant')
-const kind = z.string().describe('what makes it begin: clock, slice, ended or refreshed')
+const kind = z.string().describe('what makes it begin: clock, slice, ended, refreshed, arrived or called')
 
 const pauseSchema = z
   .object({
@@ -131,7 +131,74 @@ const previewSchema = z.object({
 /** A start as it would be. */
 const moved = z.array(z.object({ job: z.string(), start: z.string(), given: z.record(z.string(), z.unknown()).describe('what its kind is given, as in the document') })).max(100).default([]).describe('starts that would be others') // prettier-ignore
 
+const callable = z.object({
+  environment: z.string(),
+  job: z.string(),
+  start: z.string().describe('the name of the start'),
+})
+
 export const startRoutes = {
+  callStart: route({
+    needs: 'nobody',
+    signed: true,
+    method: 'post',
+    path: '/api/calls/:environment/:job/:start',
+    summary:
+      'begin a job from another program: signed (RFC 9421, HMAC with SHA-256) with the key of the start, over "@method", "@path" and "content-digest" (RFC 9530), with created and keyid',
+    params: callable,
+    body: z.strictObject({
+      id: z
+        .string()
+        .min(1)
+        .max(200)
+        .optional()
+        .describe('made up by the caller: what is called twice with the same is done once'),
+      parameters: z
+        .record(z.string(), z.union([z.string().max(10_000), z.number(), z.boolean(), z.null()]))
+        .optional()
+        .describe('values for parameters of the job'),
+    }),
+    response: z.object({
+      decision: z.number().describe('which decision about a start it is'),
+      state: z.string().describe('due, skipped or paused; what it became where it was called before'),
+      why: z.string().nullable(),
+    }),
+    faults: ['signed-out', 'parameter', 'too-many'],
+  }),
+  callKeys: route({
+    method: 'get',
+    path: '/api/jobs/:name/calls',
+    summary: 'which starts of a job can be called, and where',
+    params: z.object({ name: z.string() }),
+    query: z.object({ environment: z.string() }),
+    response: z.array(
+      z.object({
+        start: z.string().describe('the name of the start'),
+        path: z.string().describe('where it is called'),
+        madeBy: z.string().describe('who made its key'),
+        madeAt: z.string().describe('when its key was made'),
+        usedAt: z.string().nullable().describe('when it was last called'),
+      }),
+    ),
+  }),
+  makeCallKey: route({
+    needs: 'run',
+    method: 'post',
+    path: '/api/starts/key',
+    summary: 'make the key that calls of a start are signed with; the one before opens nothing any more',
+    body: callable,
+    response: z.object({
+      key: z.string().describe('told this once'),
+      path: z.string().describe('where it is called'),
+    }),
+  }),
+  dropCallKey: route({
+    needs: 'run',
+    method: 'post',
+    path: '/api/starts/key/drop',
+    summary: 'take the key of a start away: nobody can call it any more',
+    body: callable,
+  }),
   starts: route({
     method: 'get',
     path: '/api/starts',

@@ -11,9 +11,10 @@ import {
   uniqueIndex,
 } from 'drizzle-orm/pg-core'
 import type { StartKind } from '../core/job/starts'
+import type { PlanPick } from '../core/plan/types'
 import type { Row } from '../core/value'
 import { environment } from './connections'
-import { mattock, when } from './columns'
+import { bytea, mattock, when } from './columns'
 import type { SeenRefresh } from './records'
 
 const inEnvironment = () =>
@@ -82,6 +83,8 @@ export const occasion = mattock.table(
     from: when('from'),
     to: when('to'),
     parameters: jsonb('parameters').$type<Row>().notNull().default({}),
+    /** The rows and slices that it takes; null for all rows of its slices. */
+    picks: jsonb('picks').$type<readonly PlanPick[] | null>(),
     seen: jsonb('seen').$type<SeenRefresh[] | null>(),
     decidedAt: when('decided_at').notNull(),
     /** Nobody takes it up before. */
@@ -139,3 +142,36 @@ export const shownClock = mattock.table('shown_clock', {
   shown: when('shown').notNull(),
   rate: doublePrecision('rate').notNull().default(1),
 })
+
+/** Files of a row and slice as a start that waits for files saw them last, and whether it began for them as they are. */
+export const arrivalSeen = mattock.table(
+  'arrival_seen',
+  {
+    environment: inEnvironment(),
+    job: text('job').notNull(),
+    start: text('start').notNull(),
+    /** Part, row and slice. */
+    item: text('item').notNull(),
+    /** Paths, sizes and times of change. */
+    files: text('files').notNull(),
+    since: when('since').notNull(),
+    takenAt: when('taken_at'),
+  },
+  (t) => [primaryKey({ columns: [t.environment, t.job, t.start, t.item] })],
+)
+
+/** The key that calls of a start are signed with. */
+export const callKey = mattock.table(
+  'call_key',
+  {
+    environment: inEnvironment(),
+    job: text('job').notNull(),
+    start: text('start').notNull(),
+    /** Encrypted with the installation's key. */
+    secret: bytea('secret').notNull(),
+    madeBy: text('made_by').notNull(),
+    madeAt: when('made_at').notNull(),
+    usedAt: when('used_at'),
+  },
+  (t) => [primaryKey({ columns: [t.environment, t.job, t.start] })],
+)

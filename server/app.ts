@@ -83,11 +83,11 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
     handler: (_request, response) =>
       sendFault(response, {
         code: 'too-many',
-        message: 'too many tries to sign in; wait a minute',
+        message: 'too many tries; wait a minute',
         where: {},
       }),
   })
-  app.post([routes.signIn.path, routes.invitation.path], signIns)
+  app.post([routes.signIn.path, routes.invitation.path, routes.callStart.path], signIns)
   const plain = (
     route: PlainRoute,
     answer: (request: Request, response: Response, account: Account) => unknown,
@@ -169,7 +169,7 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
   const handler = handlers[key] as unknown as (asked: Asked, given: object) => Promise<unknown>
   app[route.method](route.path, readBody(engine, route, sendFault), (request, response, next) => {
     const answer = async () => {
-      if (route.method !== 'get' && !fromOurPages(request))
+      if (route.method !== 'get' && !route.signed && !fromOurPages(request))
         return sendFault(response, {
           code: 'forbidden',
           message: 'this request does not come from Mattock’s own pages',

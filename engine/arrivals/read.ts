@@ -65,7 +65,7 @@ export interface Arrival {
   readonly by: 'control' | 'habit' | null
   /** When the last of its files came; null where none did. */
   readonly came: string | null
-  readonly files: readonly { readonly path: string; readonly size: number }[]
+  readonly files: readonly ArrivedFile[]
   readonly state: ArrivalState
   readonly habit: Habit | null
 }
@@ -123,14 +123,14 @@ export async function readArrivals(engine: Engine, ask: ArrivalsAsk): Promise<Ar
 } // prettier-ignore
 
 /** Does a job read files for its slices? */
-const expectsFiles = (job: Job): boolean =>
+export const expectsFiles = (job: Job): boolean =>
   job.slices !== undefined &&
   job.parts.some((part) => part.each?.slices && activeSteps(part).some((step) => {
     const { kind, spec } = stepOf(step)
     return stepDefinition(kind).takesFiles?.(spec) !== undefined
   })) // prettier-ignore
 
-interface Known extends Searched {
+export interface Known extends Searched {
   readonly slices: readonly Slice[]
   readonly feeds: readonly Feed[]
   readonly newest: readonly Arrival[]
@@ -147,7 +147,7 @@ const cameLate = ({ due, came, state }: Arrival, now: number): boolean =>
 const namesFiles = (path: string): boolean => path.endsWith('.from.store') || path.endsWith('.from.files')
 
 /** What one job expects. @throws FaultError where its rows or slices, or a store, cannot be read */
-async function arrivalsOf(engine: Engine, job: Job, { environment, from, until, newestOnly }: ArrivalsAsk, now: number): Promise<Known> {
+export async function arrivalsOf(engine: Engine, job: Job, { environment, from, until, newestOnly }: ArrivalsAsk, now: number): Promise<Known> {
   const newest = newestClosed(job.slices!, new Date(now).toISOString())
   const slices = newestOnly ? (newest ? [newest] : []) : slicesBetween(job.slices!, from, new Date(Math.min(now, Date.parse(until))).toISOString(), mostSlices)
   const request = { ...(await planRequest(engine, job, { environment, parameters: {}, span: undefined })), slices, texts: namesFiles }
@@ -206,7 +206,7 @@ async function arrivalsOf(engine: Engine, job: Job, { environment, from, until, 
     const one: Arrival = {
       job: job.name, title: job.title, part, row, slice, store: want.store, name: want.files.pattern,
       due: due === undefined ? null : new Date(due).toISOString(), by: said !== undefined ? 'control' : due === undefined ? null : 'habit',
-      came, files: files.map(({ path, size }) => ({ path, size })), state, habit: habit ?? null,
+      came, files: files.map(({ path, size, modified }) => ({ path, size, modified })), state, habit: habit ?? null,
     }
     const key = `${want.part} ${want.load.row}`
     arrivals.set(key, [...(arrivals.get(key) ?? []), one])

@@ -1,5 +1,6 @@
 import { FaultError } from '../../core/fault'
 import type { FaultCode } from '../../core/faultCodes'
+import type { PlanPick } from '../../core/plan/types'
 import type { Row } from '../../core/value'
 import type { Engine } from '../context/engine'
 import { makePlan } from '../planning/plan'
@@ -21,6 +22,7 @@ interface Due {
   readonly from: string | null
   readonly to: string | null
   readonly parameters: Row
+  readonly picks: readonly PlanPick[] | null
   readonly tries: number
 }
 
@@ -30,7 +32,7 @@ export async function takeDue(engine: Engine, count: number): Promise<Due[]> {
   const { rows } = await engine.db.$client.query<Due>(
     `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $2), tries = tries + 1
      where id in (select id from mattock.occasion where state = 'due' and not_before <= clock_timestamp() order by not_before, id limit $1 for update skip locked)
-     returning id, environment, job, start, cause, why, "from", "to", parameters, tries`,
+     returning id, environment, job, start, cause, why, "from", "to", parameters, picks, tries`,
     [count, lease / 1000],
   )
   return rows.sort((a, b) => a.id - b.id)
@@ -99,13 +101,13 @@ async function begunRun(engine: Engine, occasion: number): Promise<{ run: number
   return rows[0]
 } // prettier-ignore
 
-async function planFor(engine: Engine, { environment, job, start, from, to, parameters }: Due, shift: number): Promise<number> {
+async function planFor(engine: Engine, { environment, job, start, from, to, parameters, picks }: Due, shift: number): Promise<number> {
   const ask = {
     job,
     environment,
     parameters,
     by: `start ${start}`,
-    ...(from !== null && to !== null ? { span: `${from}/${to}` } : {}),
+    ...(picks !== null ? { picks } : from !== null && to !== null ? { span: `${from}/${to}` } : {}),
     ...(shift === 0 ? {} : { now: new Date(Date.now() + shift).toISOString() }),
   }
   const apart = (await wasSmall(engine, job, environment)) ? undefined : engine.planApart

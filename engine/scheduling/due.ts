@@ -2,8 +2,9 @@ import type pg from 'pg'
 import { decide, type Decided } from '../../core/schedule/decide'
 import { slicesToTake, spanOf } from '../../core/schedule/takes'
 import { slicesBetween, withRestated } from '../../core/slice/slices'
-import { startTakes, startText, startTimes, type Start } from '../../core/job/starts'
+import { missedWay, startTakes, startText, startTimes, type Start } from '../../core/job/starts'
 import type { Job } from '../../core/job/document'
+import type { PlanPick } from '../../core/plan/types'
 import type { Row } from '../../core/value'
 import type { SeenRefresh } from '../../database/records'
 import type { OccasionState } from '../../database/schedule'
@@ -37,6 +38,10 @@ export interface Came {
   readonly why?: string | undefined
   readonly slices?: { readonly from: string; readonly to: string } | undefined
   readonly seen?: readonly SeenRefresh[]
+  /** The rows and slices that it takes, where not all of them. */
+  readonly picks?: readonly PlanPick[] | undefined
+  /** Values for parameters, besides those that the start says. */
+  readonly parameters?: Readonly<Row> | undefined
 }
 
 /**
@@ -189,9 +194,9 @@ export async function takenTo(client: pg.ClientBase, environment: string, job: s
 export async function keepCame(client: pg.ClientBase, { environment, job, start: id, kind }: Pick<StateRow, 'environment' | 'job' | 'start' | 'kind'>, start: Start, came: readonly Came[]): Promise<void> {
   if (came.length === 0) return
   await client.query(
-    `insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, why, "from", "to", parameters, seen, decided_at, not_before)
-     select $1, $2, $3, $4, o.key, o.at, o.state, o.cause, o.why, o."from", o."to", $5, o.seen, mattock.clock(), clock_timestamp()
-     from jsonb_to_recordset($6::jsonb) o(key text, at timestamptz, state text, cause text, why text, "from" timestamptz, "to" timestamptz, seen jsonb)
+    `insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, why, "from", "to", parameters, picks, seen, decided_at, not_before)
+     select $1, $2, $3, $4, o.key, o.at, o.state, o.cause, o.why, o."from", o."to", $5::jsonb || coalesce(o.parameters, '{}'), o.picks, o.seen, mattock.clock(), clock_timestamp()
+     from jsonb_to_recordset($6::jsonb) o(key text, at timestamptz, state text, cause text, why text, "from" timestamptz, "to" timestamptz, parameters jsonb, picks jsonb, seen jsonb)
      on conflict (environment, job, start, key) do nothing`,
     [environment, job, id, kind, JSON.stringify((start.parameters ?? {}) satisfies Row),
       JSON.stringify(came.map(({ at, slices, ...rest }) => ({ ...rest, at: new Date(at).toISOString(), ...slices })))],
@@ -199,13 +204,13 @@ export async function keepCame(client: pg.ClientBase, { environment, job, start:
 } // prettier-ignore
 
 /** What came while its start was paused is decided about, as times that went by are. */
-async function releasePaused(client: pg.ClientBase, { environment, job, start: id }: StateRow, { missed }: Start, now: number, reason: (at: number) => string): Promise<void> {
+async function releasePaused(client: pg.ClientBase, { environment, job, start: id }: StateRow, start: Start, now: number, reason: (at: number) => string): Promise<void> {
   const { rows } = await client.query<{ id: number; at: string }>(
     `select id, at from mattock.occasion where environment = $1 and job = $2 and start = $3 and state = 'paused' order by at, id for update`,
     [environment, job, id],
   )
   if (rows.length === 0) return
-  const decided = decide({ times: rows.map(({ at }) => ({ at: Date.parse(at) })), now, missed, reason, inTime: -1 })
+  const decided = decide({ times: rows.map(({ at }) => ({ at: Date.parse(at) })), now, missed: missedWay(start), reason, inTime: -1 })
   await client.query(
     `update mattock.occasion o set state = d.state, why = d.why, not_before = clock_timestamp(), decided_at = mattock.clock()
      from unnest($1::bigint[], $2::text[], $3::text[]) d(id, state, why) where o.id = d.id`,

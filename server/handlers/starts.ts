@@ -1,12 +1,14 @@
 import { listOccasions, pastRuns, startLag } from '../../engine/scheduling/occasions'
 import { clockNow } from '../../engine/scheduling/outlook'
 import { endPause, pausesSince, pauseStarts } from '../../engine/scheduling/pauses'
+import { bytesOf } from '../bodies'
+import { callKeys, callPath, dropCallKey, makeCallKey, takeCall } from '../../engine/scheduling/called'
 import type { Handlers } from '../handler'
 import { plannerOf } from '../planner'
 
 const hour = 3_600_000
 
-export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts' | 'occasions' | 'previewStarts' | 'pauseStarts' | 'endPause'> = {
+export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts' | 'occasions' | 'previewStarts' | 'pauseStarts' | 'endPause' | 'callStart' | 'callKeys' | 'makeCallKey' | 'dropCallKey'> = {
   starts: async (asked, { query }) => {
     const { engine } = asked
     const { environment, from, until } = query
@@ -46,6 +48,25 @@ export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts
   pauseStarts: async ({ engine, account }, { body }) => ({
     pause: await pauseStarts(engine, { ...body, by: account.name }),
   }),
+  callStart: async ({ engine, request }, { params, body }) =>
+    await takeCall(engine, {
+      ...params,
+      ...body,
+      method: request.method,
+      // what the caller wrote, whatever stands before us
+      url: `${request.protocol}://${request.headers.host}${request.originalUrl}`,
+      headers: request.headers as Record<string, string | string[]>,
+      bytes: bytesOf(request),
+    }),
+  callKeys: ({ engine }, { params, query }) => callKeys(engine, query.environment, params.name),
+  makeCallKey: async ({ engine, account }, { body }) => ({
+    key: await makeCallKey(engine, body, account.name),
+    path: callPath(body),
+  }),
+  dropCallKey: async ({ engine }, { body }) => {
+    await dropCallKey(engine, body)
+    return {}
+  },
   endPause: async ({ engine, account }, { params }) => {
     await endPause(engine, params.id, account.name)
     return {}

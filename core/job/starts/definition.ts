@@ -51,6 +51,8 @@ export interface StartDefinition<Schema extends z.ZodType = z.ZodType> {
     to: number,
     zone: string,
   ) => z.input<Schema> | undefined
+  /** Each of its times is for something of its own: no run makes up for others. */
+  readonly apart?: true
   /** The zone of its clock, where that is another than the job's. */
   readonly zone?: (given: z.output<Schema>) => string | undefined
   /** What of a happening concerns it; `reads` are the datasets that the job read lately. */

@@ -2,6 +2,8 @@ import { z } from 'zod'
 import { field, scalar } from '../../field/field'
 import { identifier } from '../identifier'
 import { givenKind, kindsIn, optionalKinds } from '../kinds'
+import { arrived } from './arrived'
+import { called } from './called'
 import { clock } from './clock'
 import type { Concern, Happened, Sliced, StartDefinition, StartTime, Takes } from './definition'
 import { ended } from './ended'
@@ -11,7 +13,7 @@ import { slice } from './slice'
 export type { Concern, Happened, StartTime } from './definition'
 
 /** Everything that makes a run begin, but a person. */
-export const starts = { clock, slice, ended, refreshed }
+export const starts = { clock, slice, ended, refreshed, arrived, called }
 
 export type StartKind = keyof typeof starts
 export const startKinds = Object.keys(starts) as StartKind[]
@@ -92,6 +94,12 @@ export function movedTo(kind: StartKind, given: unknown, at: number, to: number,
   return moved?.(schema.parse(given), at, to, zone) as Readonly<Record<string, unknown>> | undefined
 } // prettier-ignore
 
+/** What becomes of times of a start that went by while it was paused, or nothing could begin it. */
+export function missedWay(start: Start): Missed {
+  const { definition } = own(start)
+  return definition.apart && start.missed === 'once' ? 'each' : start.missed
+}
+
 /** Does time alone decide when it begins? */
 export const isTimed = (start: Start): boolean => own(start).definition.times !== undefined
 
@@ -119,3 +127,10 @@ export function startFollows(start: Start, reads: readonly string[]) {
   const { definition, given } = own(start)
   return definition.follows?.(given, reads)
 }
+
+/** What a start of one kind is given. @throws Error where it is of another */
+export function startOf<K extends StartKind>(kind: K, start: Start): z.output<(typeof starts)[K]['schema']> {
+  const { kind: own, spec } = givenKind(starts, start)
+  if (own !== kind) throw new Error(`${start.id} is no start of kind ${kind}`)
+  return spec as never
+} // prettier-ignore

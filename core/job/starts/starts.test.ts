@@ -20,6 +20,16 @@ describe('starts in a document', () => {
     ['{id: a, refreshed: {}}', '', 'when all that it reads were refreshed'],
     ['{id: a, refreshed: {of: [w.raw.flow]}}', '', 'when w.raw.flow was refreshed'],
     ['{id: a, refreshed: {wait_for: any, of: [w.a, w.b]}}', '', 'when any of 2 datasets was refreshed'],
+    ['{id: a, called: {}}', '', 'when a signed web call comes'],
+    ['{id: a, arrived: {}}', slices, 'when all files of a slice are there'],
+    [
+      '{id: a, arrived: {latest: PT6H}}',
+      slices,
+      'when all files of a slice are there, or 6 h after it is over',
+    ],
+    ['{id: a, arrived: {wait_for: each}}', slices, 'for each file that it expects, when it comes'],
+    ['{id: a, arrived: {wait_for: quiet}}', slices, 'when files came, and no more for 10 min'],
+    ['{id: a, arrived: {wait_for: quiet, quiet: PT30S}}', slices, 'when files came, and no more for 30 s'],
   ])('%s is said in words', (text, more, words) => {
     const { job } = read(`  - ${text}`, more)
     expect(startText(job!.starts[0]!, job!).replace('each hour', 'every hour')).toBe(words)
@@ -28,6 +38,12 @@ describe('starts in a document', () => {
     [`{id: a, clock: {cron: '61 * * * *'}}`, '"61" is no minute', 'starts.0.clock.cron'],
     [`{id: a, clock: {cron: '0 5 * * *', zone: Mars/Olympus}}`, 'no time zone', 'starts.0.clock.zone'],
     ['{id: a, slice: {}}', 'no slices', 'starts.0.slice'],
+    ['{id: a, arrived: {}}', 'no slices', 'starts.0.arrived'],
+    [
+      '{id: a, arrived: {wait_for: quiet, quiet: P1M}}',
+      'ISO 8601 duration from PT5S',
+      'starts.0.arrived.quiet',
+    ],
     ['{id: a, ended: {job: one}}', 'start itself', 'starts.0.ended.job'],
     ['{id: a}', 'a start is one of', 'starts.0'],
     [`{id: a, clock: {cron: '0 5 * * *'}, parameters: {x: 1}}`, 'no parameter "x"', 'starts.0.parameters.x'],

@@ -12,6 +12,7 @@ import { Empty, FaultBox } from '../../kit/Fault'
 import type { FieldFrame } from '../../kit/fields/frame'
 import { FieldControl, SchemaFields } from '../../kit/fields/SchemaFields'
 import { TakeAway } from '../../kit/TakeAway'
+import { CallKey } from './CallKey'
 import { clock } from '../../look/times'
 
 type Preview = Answer<typeof routes.previewStarts>['starts'][number]
@@ -53,6 +54,7 @@ export function StartsForm({
     }
   }, [text, environment])
   const starts = (valueAt(text, ['starts']) ?? []) as readonly RawStart[]
+  const jobName = String(valueAt(text, ['name']) ?? '')
   const set = (path: Path, value: unknown) => onText(setAt(text, path, value), true)
   const frame: FieldFrame = {
     locked,
@@ -84,7 +86,7 @@ export function StartsForm({
       {starts.length === 0 && (
         <Empty>
           Its runs are begun by hand. A start begins them by itself: by the clock, when a slice is over, when another
-          job has ended, or when what it reads was refreshed.
+          job has ended, when what it reads was refreshed, when its files arrive, or when another program calls.
         </Empty>
       )}
       {starts.map((start, at) => (
@@ -111,6 +113,7 @@ export function StartsForm({
             onChange={(value) => set(['starts', at], value)}
           />
           <Next preview={previews.find(({ id }) => id === start.id)} />
+          <Beside kind={previews.find(({ id }) => id === start.id)?.kind} job={jobName} start={start.id ?? ''} />
         </div>
       ))}
       {fault && <FaultBox error={fault} />}
@@ -121,6 +124,16 @@ export function StartsForm({
       )}
     </section>
   )
+} // prettier-ignore
+
+/** What stands beside the fields of a kind of start, where that is more than what it is given. */
+const besides: Readonly<
+  Record<string, (props: { readonly job: string; readonly start: string }) => ReactElement | null>
+> = { called: CallKey }
+
+function Beside({ kind = '', ...given }: { readonly kind: string | undefined; readonly job: string; readonly start: string }): ReactElement | null {
+  const Own = besides[kind]
+  return Own ? <Own {...given} /> : null
 } // prettier-ignore
 
 const day = (iso: string, zone: string): string =>

@@ -8,7 +8,7 @@ import { FaultBox, Waiting } from '../../kit/Fault'
 import { Lines } from '../../kit/Lines'
 import { say } from '../../kit/Notice'
 import { dayText, timeText } from '../../look/times'
-import { OneTime } from './OneTime'
+import { OneTime } from '../../kit/OneTime'
 import { agentText, rightWords } from './words'
 
 /** By what I am signed in: browsers, and tokens for scripts. */
