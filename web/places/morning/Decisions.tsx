@@ -14,6 +14,8 @@ import { MatterSlip } from './MatterSlip'
 
 interface Shown {
   readonly mark: State
+  /** What failed can be run again here. */
+  readonly reruns?: true
   /** What is opened to look into it. */
   readonly opens: (decision: Decision) => { readonly to: string; readonly words: string } | undefined
 }
@@ -24,8 +26,8 @@ const openJob = ({ job }: Decision) => ({ to: `/jobs/${job}`, words: 'Open the j
 
 /** How each kind of decision is drawn, and where it is looked into. */
 const shown: Readonly<Record<Decision['kind'], Shown>> = {
-  failed: { mark: 'failed', opens: inRun },
-  check: { mark: 'failed', opens: inRun },
+  failed: { mark: 'failed', reruns: true, opens: inRun },
+  check: { mark: 'failed', reruns: true, opens: inRun },
   unbalanced: { mark: 'held', opens: inRun },
   connection: { mark: 'waiting', opens: inRun },
   stuck: { mark: 'waiting', opens: (decision) => ({ to: `/runs/${decision.run}`, words: seen(decision) }) },
@@ -74,7 +76,7 @@ export function Decisions({ sheet, onChanged }: { readonly sheet: MorningSheet; 
 function DecisionLine({ decision, people, onChanged }: { readonly decision: Decision; readonly people: readonly string[]; readonly onChanged: () => void }): ReactElement {
   const mayChange = useMay('run', useHere().environment)
   const [acting, setActing] = useState(false)
-  const { mark, opens } = shown[decision.kind]
+  const { mark, opens, reruns } = shown[decision.kind]
   const to = opens(decision)
   const last = decision.notes.at(-1)
   return (
@@ -109,7 +111,7 @@ function DecisionLine({ decision, people, onChanged }: { readonly decision: Deci
           )}
           {to && <Opens {...to}>{to.words}</Opens>}
           {decision.plan != null && <Opens to={`/plans/${decision.plan}`}>See its plan</Opens>}
-          {(decision.kind === 'failed' || decision.kind === 'check') && mayChange && <Rerun run={decision.run!} />}
+          {reruns && mayChange && <Rerun run={decision.run!} />}
         </span>
         {acting && (
           <MatterSlip
