@@ -6,7 +6,7 @@ import { didYouMean } from '../core/expression/nearest'
 
 const usage = `Mattock: see every load before it runs; prove every load after it ran.
 
-  ./mattock start [--demo] [--port N] [--data DIR] [--workers N] [--background] [--json]
+  ./mattock start [--demo [--fast N]] [--port N] [--data DIR] [--workers N] [--background] [--json]
   ./mattock stop [--data DIR]
   ./mattock test
   ./mattock plan JOB [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--compare PLAN|last] [--json | --sarif]

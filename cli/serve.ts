@@ -6,8 +6,9 @@ import { dirname } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import pg from 'pg'
 import { makeHistory } from '../demo/history'
-import { zone } from '../demo/basin'
-import { accounts, demoToday, organisation, seedDemo } from '../demo/seed'
+import { DemoClock } from '../demo/clock'
+import { keepSending } from '../demo/outside'
+import { accounts, organisation, seedDemo } from '../demo/seed'
 import { startPostbox, type Postbox } from '../demo/postbox'
 import { startStandIns, type StandIns } from '../demo/services'
 import { account, apiToken } from '../database/schema'
@@ -19,6 +20,7 @@ import { commandAccount, hasPeople, invite } from '../server/invitation'
 import { invitationFile } from './state'
 import { planApart } from '../engine/planner/process'
 import { watchArrived } from '../engine/scheduling/arrived'
+import { clockNow } from '../engine/scheduling/outlook'
 import { startScheduler } from '../engine/scheduling/scheduler'
 import { watchAlerts } from '../engine/alerts/look'
 import { watchWaits } from '../engine/waiting/look'
@@ -47,7 +49,10 @@ export async function serve(): Promise<number> {
     if ('database' in news) health.databaseIs(news.database as Parameters<typeof health.databaseIs>[0])
   })
   const demo = process.env.MATTOCK_DEMO === '1'
-  const standIns = demo ? { ...(await startStandIns()), postbox: await startPostbox() } : undefined
+  const demoClock = new DemoClock(engine)
+  const standIns = demo
+    ? { ...(await startStandIns(() => demoClock.now())), postbox: await startPostbox() }
+    : undefined
   if (standIns) {
     await firstSeed(engine, url, data, standIns)
     await keepPort(engine, url)
@@ -60,7 +65,7 @@ export async function serve(): Promise<number> {
   if (!(await hasPeople(engine))) writeFileSync(invitationFile(data), await invite(engine), { mode: 0o600 })
   const planner = planApart({ entry: process.argv[1]!, log: (message) => log.warn(message) })
   engine.planApart = (person, ask) => planner.ask({ person }, 'makePlan', ask)
-  await pinClock(engine)
+  if (demo) await demoClock.begin(data)
   const endStarts = process.env.MATTOCK_STARTS === 'off' ? () => Promise.resolve() : startScheduler(engine)
   const endWaits = watchWaits(engine)
   const endArrived = process.env.MATTOCK_STARTS === 'off' ? () => {} : watchArrived(engine)
@@ -102,15 +107,27 @@ export async function serve(): Promise<number> {
         ).catch((error: Error) => log.error({ error }, 'the demo’s history stopped'))
       : Promise.resolve()
   let endAlerts = () => {}
+  let endSending = () => {}
   // nobody is told of what a demo's history is made of
-  const telling = making.then(() => {
+  const telling = making.then(async () => {
     if (history.signal.aborted) return
+    if (demo) {
+      const { rate } = await demoClock.goOn(Number(process.env.MATTOCK_FAST ?? 1))
+      if (!process.env.MATTOCK_NO_HISTORY)
+        endSending = keepSending(
+          data,
+          () => clockNow(engine),
+          Math.max(1000, 20_000 / rate),
+          (error) => log.warn({ error }, 'the outside could not send; tried again'),
+        )
+    }
     const asAlerts = { person: 'alerts' }
     endAlerts = watchAlerts(engine, {
       asks: {
         lookAhead: (ask) => planner.ask(asAlerts, 'lookAhead', ask) as never,
         readArrivals: (ask) => planner.ask(asAlerts, 'readArrivals', ask) as never,
       },
+      look: Math.max(3000, 60_000 / demoClock.rate),
       address: process.env.MATTOCK_ADDRESS ?? addressOf(server.address() as AddressInfo),
     })
   })
@@ -119,6 +136,7 @@ export async function serve(): Promise<number> {
   endWaits()
   endArrived()
   endAlerts()
+  endSending()
   const startsEnded = endStarts()
   health.close()
   standIns?.close()
@@ -210,16 +228,6 @@ async function keepStandIns(engine: Engine, standIns: DemoStandIns): Promise<voi
     [events],
   )
 }
-
-/** A demo whose day is pinned has its clock there, too: what is to begin at night does not begin by the real one. */
-async function pinClock(engine: Engine): Promise<void> {
-  const shown = process.env.MATTOCK_TODAY && demoToday().toZonedDateTime({ timeZone: zone, plainTime: '10:00' }).toInstant().toString()
-  if (!shown) return
-  await engine.db.$client.query(
-    'insert into mattock.shown_clock (real, shown) values (clock_timestamp(), $1) on conflict (id) do update set real = excluded.real, shown = excluded.shown',
-    [shown],
-  )
-} // prettier-ignore
 
 /** A token for the command, readable by whoever may read the data folder. */
 async function ensureCommandToken(engine: Engine, data: string): Promise<void> {

@@ -22,6 +22,8 @@ interface Options {
   readonly port: number | undefined
   readonly data: string
   readonly workers: number
+  /** How many times as quick the clock of a demo runs. */
+  readonly fast: number | undefined
   readonly background: boolean
   readonly json: boolean
 }
@@ -34,6 +36,7 @@ function readOptions(args: string[]): Options {
       port: { type: 'string' },
       data: { type: 'string' },
       workers: { type: 'string', default: '2' },
+      fast: { type: 'string' },
       background: { type: 'boolean', default: false },
       json: { type: 'boolean', default: false },
     },
@@ -44,8 +47,12 @@ function readOptions(args: string[]): Options {
   const workers = Number(values.workers)
   if (!(Number.isInteger(workers) && workers >= 0 && workers <= 64))
     throw new UsageError('--workers takes a number from 0 to 64')
+  const fast = values.fast === undefined ? undefined : Number(values.fast)
+  if (fast !== undefined && !(values.demo && fast >= 1 && fast <= 3600))
+    throw new UsageError('--fast takes a number from 1 to 3600, and goes with --demo')
   return {
     demo: values.demo,
+    fast,
     port,
     data: dataFolder(values.data),
     workers,
@@ -108,6 +115,7 @@ async function startInBackground(options: Options): Promise<number> {
   const out = openSync(log, 'a', 0o600)
   const args = ['start', '--data', options.data, '--workers', String(options.workers), '--json']
   if (options.demo) args.push('--demo')
+  if (options.fast !== undefined) args.push('--fast', String(options.fast))
   if (options.port !== undefined) args.push('--port', String(options.port))
   const child = spawn(process.execPath, [program, ...args], {
     detached: true,
@@ -165,6 +173,7 @@ async function supervise(options: Options): Promise<number> {
     MATTOCK_DATA: data,
     MATTOCK_PORT: String(port),
     MATTOCK_DEMO: demo ? '1' : '',
+    ...(options.fast === undefined ? {} : { MATTOCK_FAST: String(options.fast) }),
     // the demo’s stand-ins of outside services are on this machine
     ...(demo ? { MATTOCK_ALLOW_ADDRESSES: process.env.MATTOCK_ALLOW_ADDRESSES ?? '127.0.0.0/8' } : {}),
     UV_THREADPOOL_SIZE: '64',

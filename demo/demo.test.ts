@@ -91,11 +91,15 @@ describe('the demo’s jobs', () => {
 
 describe('the stand-ins of outside services', () => {
   it('answer by pages, the same each time, and nothing outside the span', async () => {
-    const standIns = await startStandIns()
+    const standIns = await startStandIns(() => Date.parse('2026-11-10T12:00:00Z'))
     try {
       // a service of an address that is not there answers so
       expect((await fetch(`${standIns.fieldwork}/no-such`)).status).toBe(404)
       expect(standIns.fieldwork).not.toBe(standIns.rainfall)
+      // they go by the clock they are given
+      const read = async (as: string) => ((await (await fetch(`${standIns.rainfall}/readings?gauge=ridge&month=2026-11${as}`)).json()) as unknown[]).length // prettier-ignore
+      expect(await read('')).toBe(9 * 24)
+      expect(await read('&as_of=2026-11-04')).toBe(3 * 24)
       for (const base of [standIns.fieldwork, standIns.rainfall])
         expect(new URL(base).hostname).toBe('127.0.0.1')
     } finally {

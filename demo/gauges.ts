@@ -79,35 +79,65 @@ function put(folder: string, name: string, text: string | Buffer, came: Temporal
 }
 
 /** When a day's file comes: in the night after, between 03:40 and 05:20; a late one at 08:47. */
-function comesAt(feed: Feed, day: Temporal.PlainDate, late: boolean): Temporal.ZonedDateTime {
+export function comesAt(feed: Feed, day: Temporal.PlainDate, late: boolean): Temporal.ZonedDateTime {
   const minutes = late
     ? 8 * 60 + 47
     : 3 * 60 + 40 + Math.floor(randomFrom(`${feed.feed} ${day.toString()} comes`)() * 100)
   return day.add({ days: 1 }).toZonedDateTime(zone).add({ minutes })
 }
 
-/** Lays down what came in the night after `day`; late files and corrections only where `all`. */
+/** One day's file of a feed, as it comes; or, `corrected`, as it comes once more. */
+export function deliverGauge(
+  folder: string,
+  feed: Feed,
+  day: Temporal.PlainDate,
+  how?: Oddity['what'] | 'corrected',
+): void {
+  const name = fileName(feed, day)
+  if (how === 'corrected')
+    put(
+      folder,
+      name.replace('.csv', '_corrected.csv'),
+      gaugeFile(feed, day, undefined, 2),
+      comesAt(feed, day, true),
+    )
+  else
+    put(
+      folder,
+      name,
+      gaugeFile(feed, day, how === 'late' ? undefined : how),
+      comesAt(feed, day, how === 'late'),
+    )
+}
+
+/** What happens to the file of a feed on a day that is not of the demo's past: most days something does, to one or two. */
+export function newOddity(feed: Feed, day: Temporal.PlainDate): Oddity['what'] | undefined {
+  const random = randomFrom(`oddity ${day.toString()}`)
+  const all = sendingFeeds()
+  const one = all[Math.floor(random() * all.length)]!.feed
+  const other = all[Math.floor(random() * all.length)]!.feed
+  const dice = random()
+  if (feed.feed === one) return dice < 0.7 ? 'late' : undefined
+  if (feed.feed !== other) return undefined
+  return dice < 0.3 ? 'missing' : dice < 0.55 ? 'sent-twice' : dice < 0.65 ? 'broken-rows' : undefined
+}
+
+/** Lays down what came in the night after `day`, up to a time (milliseconds since 1970); late files and corrections only where `late`. */
 export function layDown(
   folder: string,
   day: Temporal.PlainDate,
   daysAgo: number,
   which: 'on-time' | 'late',
+  until = Infinity,
 ): void {
+  const came = (feed: Feed, late: boolean) => comesAt(feed, day, late).epochMilliseconds <= until
   for (const feed of sendingFeeds()) {
     const oddity = oddityOf(feed.feed, daysAgo)
     if (oddity === 'missing') continue
-    if (which === 'on-time' && oddity !== 'late')
-      put(folder, fileName(feed, day), gaugeFile(feed, day, oddity), comesAt(feed, day, false))
-    if (which === 'late' && oddity === 'late')
-      put(folder, fileName(feed, day), gaugeFile(feed, day), comesAt(feed, day, true))
-    if (which === 'late' && oddity === 'sent-twice') {
-      put(
-        folder,
-        fileName(feed, day).replace('.csv', '_corrected.csv'),
-        gaugeFile(feed, day, undefined, 2),
-        comesAt(feed, day, true),
-      )
-    }
+    if (which === 'on-time' && oddity !== 'late' && came(feed, false)) deliverGauge(folder, feed, day, oddity)
+    if (which === 'late' && oddity === 'late' && came(feed, true)) deliverGauge(folder, feed, day, 'late')
+    if (which === 'late' && oddity === 'sent-twice' && came(feed, true))
+      deliverGauge(folder, feed, day, 'corrected')
   }
 }
 

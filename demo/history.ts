@@ -1,3 +1,4 @@
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { Temporal } from 'temporal-polyfill'
 import type { Engine } from '../engine/context/engine'
@@ -8,6 +9,7 @@ import { startSurvey } from '../engine/survey/survey'
 import { zone } from './basin'
 import { layDown, oddities } from './gauges'
 import { laboratories, layReport } from './lab'
+import { sendDue, sentThrough } from './outside'
 import { randomFrom } from './random'
 import { demoToday } from './seed'
 import { layTelemetry } from './telemetry'
@@ -29,7 +31,9 @@ export async function makeHistory(
   report: (done: number, total: number) => void,
   signal: AbortSignal,
 ): Promise<void> {
-  const today = demoToday()
+  // what was sent after it says that it is made
+  if (sentThrough(folder) !== undefined) return
+  const today = begunOn(folder)
   const now = process.env.MATTOCK_TODAY
     ? today.toZonedDateTime({ timeZone: zone, plainTime: '10:00' })
     : Temporal.Now.zonedDateTimeISO(zone)
@@ -57,9 +61,9 @@ export async function makeHistory(
       if (daysAgo === 1) layTelemetry(landing, day.subtract({ days: 1 }), undefined, ['hexley'])
       await step('02:10', (at) => runOnce(engine, 'nightly', undefined, at, signal))
     } else await step('02:10', (at) => runOnce(engine, 'registry-copy', undefined, at, signal))
-    layDown(drop, day, daysAgo, 'on-time')
+    layDown(drop, day, daysAgo, 'on-time', now.epochMilliseconds)
     await step('05:50', (at) => runOnce(engine, 'gauge-readings', day.toString(), at, signal))
-    layDown(drop, day, daysAgo, 'late')
+    layDown(drop, day, daysAgo, 'late', now.epochMilliseconds)
     const feed = oddities.find(
       (oddity) => oddity.daysAgo === daysAgo && (oddity.what === 'late' || oddity.what === 'sent-twice'),
     )
@@ -99,7 +103,17 @@ export async function makeHistory(
       signal,
     )
   await describeSome(engine)
+  if (signal.aborted) return
+  // the rest of yesterday's files comes as they come
+  await sendDue(folder, now.epochMilliseconds, now.epochMilliseconds)
   report(historyDays, historyDays)
+}
+
+/** The day that its days are counted back from: it stays, whenever the demo is started again. */
+function begunOn(folder: string): Temporal.PlainDate {
+  const file = join(folder, 'demo-day')
+  if (!existsSync(file)) writeFileSync(file, demoToday().toString())
+  return Temporal.PlainDate.from(readFileSync(file, 'utf8').trim())
 }
 
 /** Surveys connections one after the other and takes in what their datasets' rules let in; new columns of known ones wait. */

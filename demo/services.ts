@@ -40,11 +40,11 @@ function ordersOf(day: Temporal.PlainDate): Order[] {
   })
 }
 
-function workOrders(url: URL): object {
+function workOrders(url: URL, now: Temporal.Instant): object {
   const from = Temporal.Instant.from(
-    url.searchParams.get('opened_from') ?? Temporal.Now.instant().subtract({ hours: 72 }).toString(),
+    url.searchParams.get('opened_from') ?? now.subtract({ hours: 72 }).toString(),
   )
-  const to = Temporal.Instant.from(url.searchParams.get('opened_to') ?? Temporal.Now.instant().toString())
+  const to = Temporal.Instant.from(url.searchParams.get('opened_to') ?? now.toString())
   const orders: Order[] = []
   let day = from.toZonedDateTimeISO(zone).toPlainDate()
   const last = to.toZonedDateTimeISO(zone).toPlainDate()
@@ -63,15 +63,14 @@ export const gauges = ['ridge', 'upper-basin', 'dunmoor', 'thornby-works', 'sall
 const settledAfter = 45
 
 /** Hourly rain of a gauge in a month. What is younger than 45 days is provisional, and is another value each week until then. */
-function readings(url: URL): object {
+function readings(url: URL, now: Temporal.Instant): object {
+  const currentDay = now.toZonedDateTimeISO(zone).toPlainDate()
   const gauge = url.searchParams.get('gauge') ?? ''
   const month = Temporal.PlainYearMonth.from(
-    url.searchParams.get('month') ?? Temporal.Now.plainDateISO(zone).toPlainYearMonth().toString(),
+    url.searchParams.get('month') ?? currentDay.toPlainYearMonth().toString(),
   )
   // as the office knew them on a day; a run of the demo's past asks for its own
-  const today = Temporal.PlainDate.from(
-    url.searchParams.get('as_of') ?? Temporal.Now.plainDateISO(zone).toString(),
-  )
+  const today = Temporal.PlainDate.from(url.searchParams.get('as_of') ?? currentDay.toString())
   const rows: object[] = []
   for (let n = 1; n <= month.daysInMonth; n++) {
     const day = month.toPlainDate({ day: n })
@@ -94,19 +93,20 @@ function readings(url: URL): object {
   return rows
 }
 
-/** Starts both on one free port of the loopback. Fieldwork answers 429 or 503 now and then, as the real one does. */
-export async function startStandIns(): Promise<StandIns> {
+/** Starts both on one free port of the loopback. They go by a clock (milliseconds since 1970). Fieldwork answers 429 or 503 now and then, as the real one does. */
+export async function startStandIns(now: () => number = Date.now): Promise<StandIns> {
   let asked = 0
   const server = createServer((request, response) => {
     const url = new URL(request.url ?? '/', 'http://127.0.0.1')
+    const at = Temporal.Instant.fromEpochMilliseconds(Math.round(now()))
     try {
       if (url.pathname === '/fieldwork/work-orders') {
         asked++
         if (asked % 19 === 0) return refuse(response, 429, 'too many requests', '1')
         if (asked % 31 === 0) return refuse(response, 503, 'being maintained')
-        return answer(response, workOrders(url))
+        return answer(response, workOrders(url, at))
       }
-      if (url.pathname === '/rainfall/readings') return answer(response, readings(url))
+      if (url.pathname === '/rainfall/readings') return answer(response, readings(url, at))
       if (url.pathname === '/rainfall/gauges')
         return answer(
           response,

@@ -11,6 +11,11 @@ import { silenceDecision, type LoadedSlice } from '../watching/silence'
 /** Days that are known in retrospect of an environment that nobody looked at before. */
 const days = 60
 
+interface Past {
+  readonly from: string
+  readonly until: string
+}
+
 type Span = Decision & { readonly since: string; readonly until: string | null }
 
 /**
@@ -23,12 +28,14 @@ export async function fillSpans(
   readArrivals: (ask: ArrivalsAsk) => Promise<Arrivals>,
 ): Promise<void> {
   const { $client } = engine.db
-  const { rows } = await $client.query<{ from: string; until: string }>(
-    `select clock_timestamp() - make_interval(days => ${days}) as "from", coalesce((select min(since) from mattock.matter_span where environment = $1), clock_timestamp()) as until`,
+  const { rows } = await $client.query<{ from: string; until: string; now: string }>(
+    `select mattock.clock() - make_interval(days => ${days}) as "from", coalesce((select min(since) from mattock.matter_span where environment = $1), mattock.clock()) as until, mattock.clock() as now`,
     [environment],
   )
-  const { from, until } = rows[0]!
-  const spans = [...(await failedSpans(engine, environment, from, until)), ...(await silentSpans(engine, environment, from, until)), ...(await lateSpans(environment, from, until, readArrivals))] // prettier-ignore
+  const { now, ...span } = rows[0]!
+  const { from, until } = span
+  const over = Date.parse(now)
+  const spans = [...(await failedSpans(engine, environment, span, over)), ...(await silentSpans(engine, environment, span, over)), ...(await lateSpans(environment, span, over, readArrivals))] // prettier-ignore
   await $client.query(
     `with filled as (
        insert into mattock.matter_span (environment, key, kind, cause, job, title, text, since, until)
@@ -41,7 +48,7 @@ export async function fillSpans(
 }
 
 /** Failed loads grouped as the Morning sheet does, for as long as one of them was not done. */
-async function failedSpans(engine: Engine, environment: string, from: string, until: string): Promise<Span[]> {
+async function failedSpans(engine: Engine, environment: string, { from, until }: Past, now: number): Promise<Span[]> {
   const { rows } = await engine.db.$client.query<OpenFailure & { since: string; until: string | null }>(
     `with failed as (
        select r.job, r.title, l.cause, l.error, l.key, l.number, l.id, r.id as run, l.ended_at as since,
@@ -60,11 +67,11 @@ async function failedSpans(engine: Engine, environment: string, from: string, un
     [environment, from, until, failedFor / 1000],
   )
   // what still stands goes on standing: whoever looks now finds it there
-  return rows.map((row) => ({ ...failureDecision(row), since: row.since, until: row.until !== null && Date.parse(row.until) > Date.now() ? null : row.until }))
+  return rows.map((row) => ({ ...failureDecision(row), since: row.since, until: row.until !== null && Date.parse(row.until) > now ? null : row.until }))
 } // prettier-ignore
 
 /** Loads whose rows were far from those before them, from then on for as long as the Morning sheet shows them. */
-async function silentSpans(engine: Engine, environment: string, from: string, until: string): Promise<Span[]> {
+async function silentSpans(engine: Engine, environment: string, { from, until }: Past, now: number): Promise<Span[]> {
   const { rows } = await engine.db.$client.query<LoadedSlice & { slice: string }>(
     `select c.job, coalesce(j.title, c.job) as title, c.row_key as row, c.slice_label as label, c.rows::float8 as rows, c.run_id as run, c.loaded_at as at,
        array(select p.rows::float8 from mattock.coverage p
@@ -84,15 +91,15 @@ async function silentSpans(engine: Engine, environment: string, from: string, un
   return [...groups.values()].map((list) => {
     const since = list[0]!.at
     const ends = new Date(Math.max(...list.map(({ at }) => Date.parse(at))) + recent)
-    return { ...silenceDecision([...list].reverse(), unusual(list[0]!.rows, list[0]!.before)!), since, until: ends.getTime() > Date.now() ? null : ends.toISOString() }
+    return { ...silenceDecision([...list].reverse(), unusual(list[0]!.rows, list[0]!.before)!), since, until: ends.getTime() > now ? null : ends.toISOString() }
   })
 } // prettier-ignore
 
 /** Files that came after they were due, or never, slice by slice: until the last of them was there, or nobody asked any more. */
 async function lateSpans(
   environment: string,
-  from: string,
-  until: string,
+  { from, until }: Past,
+  now: number,
   readArrivals: (ask: ArrivalsAsk) => Promise<Arrivals>,
 ): Promise<Span[]> {
   const { late } = await readArrivals({ environment, from, until, late: true })
@@ -101,6 +108,6 @@ async function lateSpans(
     const since = list.map(({ due }) => due!).sort()[0]!
     const ended = Math.max(...list.map(ends))
     if (Date.parse(since) >= Date.parse(until) || ended <= Date.parse(from)) return []
-    return { ...fileDecision(list), since, until: ended > Date.now() ? null : new Date(ended).toISOString() }
+    return { ...fileDecision(list), since, until: ended > now ? null : new Date(ended).toISOString() }
   })
 } // prettier-ignore

@@ -20,8 +20,8 @@ export const playedDays = 60
 export async function listRules(engine: Engine, environment: string) {
   const rules = (await allRules(engine)).filter(({ rule }) => rule.in.includes(environment))
   const { rows: sent } = await engine.db.$client.query<{ rule: string; ago: number; sent: number; failed: number; latest: string }>(
-    `select rule, floor(extract(epoch from clock_timestamp() - at) / 86400)::int as ago, count(distinct (at, subject))::int as sent, count(*) filter (where state = 'failed')::int as failed, max(at) as latest
-     from mattock.alert_message where environment = $1 and type <> 'mattock.trial' and at > clock_timestamp() - make_interval(days => ${lookBack}) group by rule, ago`,
+    `select rule, floor(extract(epoch from mattock.clock() - at) / 86400)::int as ago, count(distinct (at, subject))::int as sent, count(*) filter (where state = 'failed')::int as failed, max(at) as latest
+     from mattock.alert_message where environment = $1 and type <> 'mattock.trial' and at > mattock.clock() - make_interval(days => ${lookBack}) group by rule, ago`,
     [environment],
   )
   const { rows: open } = await engine.db.$client.query<{ rule: string; open: number }>(
@@ -77,7 +77,7 @@ export async function listMessages(engine: Engine, ask: { environment: string; r
 /** Sends a message that was given up once more. @throws FaultError `unknown-name` where it was not given up */
 export async function sendAgain(engine: Engine, id: number): Promise<void> {
   const { rowCount } = await engine.db.$client.query(
-    `update mattock.alert_message set state = 'waiting', next_at = clock_timestamp(), at = case when at < clock_timestamp() - interval '12 hours' then clock_timestamp() else at end, ended_at = null
+    `update mattock.alert_message set state = 'waiting', next_at = clock_timestamp(), at = case when at < mattock.clock() - interval '12 hours' then mattock.clock() else at end, ended_at = null
      where id = $1 and state = 'failed'`,
     [id],
   )
@@ -97,7 +97,11 @@ export interface PlayedRule {
   readonly knownFrom: string
   readonly total: number
   /** The newest first, so many as a page shows. */
-  readonly messages: readonly { readonly at: string; readonly subject: string; readonly told: readonly Told[] }[]
+  readonly messages: readonly {
+    readonly at: string
+    readonly subject: string
+    readonly told: readonly Told[]
+  }[]
   /** Messages a day, the oldest first. */
   readonly days: readonly number[]
 }
@@ -109,7 +113,7 @@ const mostShown = 500
 export async function playOver(engine: Engine, environment: string, given: AlertRuleGiven): Promise<PlayedRule> {
   const rule: AlertRule = alertRuleSchema.parse(given)
   const { rows } = await engine.db.$client.query<{ now: string; known: string | null }>(
-    'select clock_timestamp() as now, (select known_from from mattock.alert_watch where environment = $1) as known',
+    'select mattock.clock() as now, (select known_from from mattock.alert_watch where environment = $1) as known',
     [environment],
   )
   const { now, known } = rows[0]!

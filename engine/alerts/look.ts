@@ -5,6 +5,7 @@ import { messageSubject, messageText } from '../../core/alert/words'
 import type pg from 'pg'
 import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
+import { clockNow } from '../scheduling/outlook'
 import { every } from '../queue/every'
 import { gatherDecisions, type WatchAsks } from '../watching/gather'
 import { fillSpans } from './fill'
@@ -76,7 +77,7 @@ export async function lookAt(
   const [claim] = rows
   if (!claim) return false
   if (!claim.known) await fillSpans(engine, environment, asks.readArrivals)
-  const { decisions } = await gatherDecisions(engine, environment, new Date(), asks)
+  const { decisions } = await gatherDecisions(engine, environment, new Date(await clockNow(engine)), asks)
   const rules = (await allRules(engine)).filter(({ active, rule }) => active && rule.in.includes(environment))
   return await transaction(engine.db.$client, async (client) => {
     // who took longer than others wait writes over nothing of theirs
@@ -115,7 +116,7 @@ async function judgeBy(
     [rule.name, environment],
   )
   const open = rows.map(({ news, seenAt, toldAt }) => ({ news, seenAt: Date.parse(seenAt), toldAt: toldAt === null ? null : Date.parse(toldAt) }))
-  const { rows: clock } = await client.query<{ now: string }>('select clock_timestamp() as now')
+  const { rows: clock } = await client.query<{ now: string }>('select mattock.clock() as now')
   const judged = judge(telling.spec, rule.zone, stands, open, Date.parse(clock[0]!.now))
   await client.query('delete from mattock.alert_open where rule = $1 and environment = $2', [rule.name, environment])
   await client.query(

@@ -22,7 +22,7 @@ export interface Outgoing {
 export async function putOut(client: Pick<pg.ClientBase, 'query'>, rule: AlertRule, out: Outgoing): Promise<void> {
   await client.query(
     `insert into mattock.alert_message (key, rule, title, environment, at, type, address, subject, text, told, state, next_at)
-     select gen_random_uuid()::text, $1, $2, $3, clock_timestamp(), $4, a, $6, $7, $8, 'waiting', clock_timestamp() from jsonb_array_elements($5::jsonb) a`,
+     select gen_random_uuid()::text, $1, $2, $3, mattock.clock(), $4, a, $6, $7, $8, 'waiting', clock_timestamp() from jsonb_array_elements($5::jsonb) a`,
     [rule.name, rule.title, out.environment, out.type, JSON.stringify(rule.to), out.subject, out.text, JSON.stringify(out.told)],
   )
 } // prettier-ignore
@@ -59,7 +59,7 @@ export async function sendSome(engine: Engine, signal: AbortSignal): Promise<num
   const { rows } = await engine.db.$client.query<Waiting>(
     `update mattock.alert_message m set tries = tries + 1, next_at = clock_timestamp() + make_interval(mins => ${takenFor})
      where id in (select id from mattock.alert_message where state = 'waiting' and next_at <= clock_timestamp() order by next_at limit 20 for update skip locked)
-     returning id, key, rule, title, environment, at, type, address, subject, text, told, tries, at < clock_timestamp() - make_interval(hours => ${giveUp}) as old`,
+     returning id, key, rule, title, environment, at, type, address, subject, text, told, tries, at < mattock.clock() - make_interval(hours => ${giveUp}) as old`,
   )
   await Promise.all(rows.map((one) => sendOne(engine, one, signal)))
   return rows.length
@@ -69,7 +69,7 @@ async function sendOne(engine: Engine, message: Waiting, signal: AbortSignal): P
   const { id, key, environment, rule, title, at, type, address, subject, text, told, tries, old } = message
   const keep = (state: 'waiting' | 'taken' | 'failed', said: string, minutes = 0) =>
     engine.db.$client.query(
-      `update mattock.alert_message set state = $2, said = $3, next_at = clock_timestamp() + make_interval(mins => $4), ended_at = case when $2 <> 'waiting' then clock_timestamp() end
+      `update mattock.alert_message set state = $2, said = $3, next_at = clock_timestamp() + make_interval(mins => $4), ended_at = case when $2 <> 'waiting' then mattock.clock() end
        where id = $1 and state = 'waiting' and tries = $5`,
       [id, state, said.slice(0, 2000), minutes, tries],
     )

@@ -15,17 +15,17 @@ export async function keepSpans(client: Client, environment: string, decisions: 
   )
   await client.query(
     `with seen as (select distinct on (key) * from jsonb_to_recordset($2::jsonb) s(key text, kind text, cause text, job text, title text, text text))
-     update mattock.matter_span m set until = clock_timestamp() where m.environment = $1 and m.until is null and not exists (select 1 from seen s where s.key = m.key)`,
+     update mattock.matter_span m set until = mattock.clock() where m.environment = $1 and m.until is null and not exists (select 1 from seen s where s.key = m.key)`,
     [environment, seen],
   )
   await client.query(
     `with seen as (select distinct on (key) * from jsonb_to_recordset($2::jsonb) s(key text, kind text, cause text, job text, title text, text text)),
      before as (
-       select s.*, (select m.id from mattock.matter_span m where m.environment = $1 and m.key = s.key and (m.until is null or m.until > clock_timestamp() - make_interval(secs => $3))
+       select s.*, (select m.id from mattock.matter_span m where m.environment = $1 and m.key = s.key and (m.until is null or m.until > mattock.clock() - make_interval(secs => $3))
          order by m.since desc limit 1) as id from seen s),
      goes_on as (update mattock.matter_span m set until = null, kind = b.kind, cause = b.cause, job = b.job, title = b.title, text = b.text from before b where m.id = b.id)
      insert into mattock.matter_span (environment, key, kind, cause, job, title, text, since)
-     select $1, key, kind, cause, job, title, text, clock_timestamp() from before where id is null`,
+     select $1, key, kind, cause, job, title, text, mattock.clock() from before where id is null`,
     [environment, seen, settling / 1000],
   )
 } // prettier-ignore

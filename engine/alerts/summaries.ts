@@ -20,9 +20,9 @@ export async function sendSummaries(engine: Engine, options: Pick<AlertOptions, 
     if (!active || telling.kind !== 'summary') continue
     for (const environment of rule.in) {
       const { rows } = await engine.db.$client.query<{ at: string; key: string; now: string }>(
-        `with known as (insert into mattock.alert_summary (rule, environment, at) select $1, $2, clock_timestamp() where exists (select 1 from mattock.environment where name = $2)
+        `with known as (insert into mattock.alert_summary (rule, environment, at) select $1, $2, mattock.clock() where exists (select 1 from mattock.environment where name = $2)
            on conflict do nothing returning at)
-         select at, at::text as key, clock_timestamp() as now from mattock.alert_summary where rule = $1 and environment = $2`,
+         select at, at::text as key, mattock.clock() as now from mattock.alert_summary where rule = $1 and environment = $2`,
         [rule.name, environment],
       )
       const [known] = rows

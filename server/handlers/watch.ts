@@ -1,5 +1,6 @@
 import { isLate } from '../../core/schedule/due'
 import { titlesOfJobs } from '../../engine/jobs/versions'
+import { clockNow } from '../../engine/scheduling/outlook'
 import { ahead, gatherDecisions, recent } from '../../engine/watching/gather'
 import { keepMatter, namesOfPeople, readMatters } from '../../engine/watching/matters'
 import type { Handlers } from '../handler'
@@ -42,12 +43,12 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
   },
   morning: async (asked, { query }) => {
     const { engine } = asked
-    const at = new Date()
+    const at = new Date(await clockNow(engine))
     const until = new Date(at.getTime() + ahead).toISOString()
     const since = new Date(at.getTime() - recent).toISOString()
     const runs = await briefRuns(
       engine,
-      'r.environment = $1 and coalesce(r.ended_at, now()) >= $2',
+      'r.environment = $1 and coalesce(r.ended_at, mattock.clock()) >= $2',
       [query.environment, since],
       0,
       1000,
@@ -59,7 +60,7 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
     const matters = await readMatters(engine, query.environment, found.map(({ key }) => key)) // prettier-ignore
     const decisions = found.map(({ cause: _cause, ...decision }) => {
       const { quietUntil = null, givenTo = null, notes = [] } = matters.get(decision.key) ?? {}
-      return { ...decision, quietUntil: quietUntil !== null && Date.parse(quietUntil) > Date.now() ? quietUntil : null, givenTo, notes: [...notes] } // prettier-ignore
+      return { ...decision, quietUntil: quietUntil !== null && Date.parse(quietUntil) > at.getTime() ? quietUntil : null, givenTo, notes: [...notes] } // prettier-ignore
     })
     const jobs = new Map<string, { job: string; title: string; runs: typeof runs }>()
     for (const { job, title } of await titlesOfJobs(engine)) jobs.set(job, { job, title, runs: [] })
