@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { arrivalAnswerKinds } from '../core/arrivals/answers'
 import { moment } from './common'
 import { route } from './route'
 import { rowSchema } from './shapes'
@@ -13,7 +14,18 @@ const habitSchema = z
   })
   .meta({ id: 'ArrivalHabit', description: 'when files of a row usually come' })
 
-const arrivalState = z.enum(['expected', 'here', 'loaded', 'late', 'missing', 'empty', 'again', 'unasked']).describe('expected: not due yet; again: a name that was loaded, with other content') // prettier-ignore
+const arrivalState = z.enum(['expected', 'here', 'loaded', 'late', 'missing', 'empty', 'again', 'without', 'unasked']).describe('expected: not due yet; again: a name that was loaded, with other content; without: somebody said that its slice goes without it') // prettier-ignore
+
+const answerSchema = z
+  .object({
+    kind: z.enum(arrivalAnswerKinds).describe('without: its slice goes without it; later: asked for again; never: not expected any more'),
+    from: z.string().describe('beginning of the slice that it was said of'),
+    until: z.string().nullable().describe('when it is asked for again'),
+    why: z.string(),
+    by: z.string(),
+    at: z.string(),
+  })
+  .meta({ id: 'ArrivalAnswer', description: 'what somebody said about a file that did not come' }) // prettier-ignore
 
 const arrivalSchema = z
   .object({
@@ -30,6 +42,7 @@ const arrivalSchema = z
     files: z.array(z.object({ path: z.string(), size: z.number() })),
     state: arrivalState,
     habit: habitSchema.nullable().describe('when its files usually come; null where too few are known'),
+    answer: answerSchema.nullable().describe('what somebody said about it, where that makes its state'),
   })
   .meta({ id: 'Arrival', description: 'the files that a row and a slice expect' })
 
@@ -46,7 +59,33 @@ const straySchema = z
   })
   .meta({ id: 'StrayFile', description: 'a file that no row expects' }) // prettier-ignore
 
+const place = z.object({
+  environment: z.string(),
+  job: z.string(),
+  part: z.string().max(200),
+  row: z.string().max(2000).describe('key of the row'),
+  from: z.iso.datetime({ offset: true }).describe('beginning of its slice'),
+})
+
 export const arrivalRoutes = {
+  answerArrival: route({
+    needs: 'run',
+    method: 'post',
+    path: '/api/arrivals/answer',
+    summary: 'say about a file that did not come: its slice goes without it, it is asked for again later, or it is not expected any more',
+    body: place.extend({
+      kind: z.enum(arrivalAnswerKinds).describe('without, later or never'),
+      until: z.iso.datetime({ offset: true }).optional().describe('when it is asked for again'),
+      why: z.string().trim().min(3, 'say why').max(1000).describe('it is kept'),
+    }),
+  }),
+  dropArrivalAnswer: route({
+    needs: 'run',
+    method: 'post',
+    path: '/api/arrivals/answer/drop',
+    summary: 'take back what was said about a file that did not come',
+    body: place,
+  }),
   arrivals: route({
     method: 'get',
     path: '/api/arrivals',
@@ -69,7 +108,7 @@ export const arrivalRoutes = {
             z.object({
               part: z.string(),
               row: z.string(),
-              letters: z.string().describe('a letter for each slice: E expected, H here, L loaded, T late, M missing, Z empty, A again, N not asked for'),
+              letters: z.string().describe('a letter for each slice: E expected, H here, L loaded, T late, M missing, Z empty, A again, W goes without it, N not asked for'),
               overdue: z.number().describe('slices of which a file is late or missing'),
               habit: habitSchema.nullable().describe('when its files usually come; null where too few are known'),
             }),

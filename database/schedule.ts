@@ -10,6 +10,7 @@ import {
   text,
   uniqueIndex,
 } from 'drizzle-orm/pg-core'
+import type { ArrivalAnswerKind } from '../core/arrivals/answers'
 import type { StartKind } from '../core/job/starts'
 import type { PlanPick } from '../core/plan/types'
 import type { Row } from '../core/value'
@@ -174,4 +175,23 @@ export const callKey = mattock.table(
     usedAt: when('used_at'),
   },
   (t) => [primaryKey({ columns: [t.environment, t.job, t.start] })],
+)
+
+/** What somebody said about a file that did not come. */
+export const arrivalAnswer = mattock.table(
+  'arrival_answer',
+  {
+    environment: inEnvironment(),
+    job: text('job').notNull(),
+    part: text('part').notNull(),
+    rowKey: text('row_key').notNull(),
+    sliceFrom: when('slice_from').notNull(),
+    kind: text('kind').$type<ArrivalAnswerKind>().notNull(),
+    /** When it is asked for again. */
+    until: when('until'),
+    why: text('why').notNull(),
+    by: text('by').notNull(),
+    at: when('at').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.environment, t.job, t.part, t.rowKey, t.sliceFrom] })],
 )

@@ -1,4 +1,4 @@
-import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { Temporal } from 'temporal-polyfill'
 import type { Engine } from '../engine/context/engine'
@@ -9,7 +9,7 @@ import { startSurvey } from '../engine/survey/survey'
 import { zone } from './basin'
 import { layDown, oddities } from './gauges'
 import { laboratories, layReport } from './lab'
-import { sendDue, sentThrough } from './outside'
+import { begunOn, sendDue, sentThrough } from './outside'
 import { randomFrom } from './random'
 import { demoToday } from './seed'
 import { layTelemetry } from './telemetry'
@@ -33,7 +33,7 @@ export async function makeHistory(
 ): Promise<void> {
   // what was sent after it says that it is made
   if (sentThrough(folder) !== undefined) return
-  const today = begunOn(folder)
+  const today = beginOn(folder)
   const now = process.env.MATTOCK_TODAY
     ? today.toZonedDateTime({ timeZone: zone, plainTime: '10:00' })
     : Temporal.Now.zonedDateTimeISO(zone)
@@ -110,10 +110,12 @@ export async function makeHistory(
 }
 
 /** The day that its days are counted back from: it stays, whenever the demo is started again. */
-function begunOn(folder: string): Temporal.PlainDate {
-  const file = join(folder, 'demo-day')
-  if (!existsSync(file)) writeFileSync(file, demoToday().toString())
-  return Temporal.PlainDate.from(readFileSync(file, 'utf8').trim())
+function beginOn(folder: string): Temporal.PlainDate {
+  const before = begunOn(folder)
+  if (before) return before
+  const today = demoToday()
+  writeFileSync(join(folder, 'demo-day'), today.toString())
+  return today
 }
 
 /** Surveys connections one after the other and takes in what their datasets' rules let in; new columns of known ones wait. */

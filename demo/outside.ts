@@ -1,8 +1,8 @@
 import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { Temporal } from 'temporal-polyfill'
-import { sendingFeeds, zone } from './basin'
-import { comesAt, deliverGauge, newOddity } from './gauges'
+import { sendingFeeds, zone, type Feed } from './basin'
+import { comesAt, deliverGauge, newOddity, oddityOf, type Oddity } from './gauges'
 import { laboratories, layReport } from './lab'
 import { layTelemetry } from './telemetry'
 
@@ -11,6 +11,18 @@ interface Delivery {
   readonly at: number
   readonly send: () => void | Promise<void>
 }
+
+/** The day that a demo's history is counted back from. */
+export function begunOn(folder: string): Temporal.PlainDate | undefined {
+  const day = join(folder, 'demo-day')
+  return existsSync(day) ? Temporal.PlainDate.from(readFileSync(day, 'utf8').trim()) : undefined
+}
+
+/** What happens to a file: what the demo's past says of a day that still belongs to it. */
+function oddityOn(begun: Temporal.PlainDate | undefined, feed: Feed, day: Temporal.PlainDate): Oddity['what'] | undefined {
+  const ago = begun ? day.until(begun).days : 0
+  return ago >= 1 ? oddityOf(feed.feed, ago) : newOddity(feed, day)
+} // prettier-ignore
 
 /** Days that are made up for where the demo was not running. */
 const most = 14
@@ -55,11 +67,12 @@ function deliveries(folder: string, through: number, now: number): Delivery[] {
     Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(zone).toPlainDate()
   const last = dayOf(now)
   const first = dayOf(Math.max(through, now - most * 86_400_000)).subtract({ days: 1 })
+  const begun = begunOn(folder)
   const found: Delivery[] = []
   for (let day = first; Temporal.PlainDate.compare(day, last) <= 0; day = day.add({ days: 1 })) {
     const sent = day
     for (const feed of sendingFeeds()) {
-      const oddity = newOddity(feed, sent)
+      const oddity = oddityOn(begun, feed, sent)
       const late = oddity === 'late'
       if (oddity !== 'missing')
         found.push({

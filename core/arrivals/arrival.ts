@@ -10,6 +10,7 @@ export const arrivalStates = {
   missing: 'M',
   empty: 'Z',
   again: 'A',
+  without: 'W',
   unasked: 'N',
 } as const
 export type ArrivalState = keyof typeof arrivalStates

@@ -1,7 +1,8 @@
 import fc from 'fast-check'
 import { readFileSync } from 'node:fs'
 import { describe, expect, it } from 'vitest'
-import { arrivalState, arrivalStates, dueBySaying, habitOf, isOverdue, stateOfArrival, type ArrivedFile, type Expecting } from './arrival' // prettier-ignore
+import { arrivalState, arrivalStates, dueBySaying, habitOf, isOverdue, stateOfArrival, type ArrivalState, type ArrivedFile, type Expecting } from './arrival' // prettier-ignore
+import { answered, type ArrivalAnswer } from './answers'
 import { nearestRow, proposedRow } from './nearest'
 
 const file = (path: string, size = 10): ArrivedFile => ({ path, size, modified: '2026-11-27T04:00:00Z' })
@@ -34,6 +35,25 @@ describe('what is said of a file that is expected', () => {
     for (const [name, letter] of Object.entries(arrivalStates)) expect(arrivalState(letter)).toBe(name)
     expect(arrivalState('?')).toBe('unasked')
     expect((['late', 'missing'] as const).every(isOverdue)).toBe(true)
+  })
+})
+
+describe('what somebody said about a file that did not come', () => {
+  const said = (kind: ArrivalAnswer['kind'], more: Partial<ArrivalAnswer> = {}): ArrivalAnswer => ({ kind, from: '2026-11-02T00:00:00Z', until: null, why: 'w', by: 'b', at: '', ...more }) // prettier-ignore
+  const now = Date.parse('2026-11-03T06:00:00Z')
+  const of = (state: ArrivalState, answers: ArrivalAnswer[], from = '2026-11-02T00:00:00Z') => answered(state, answers, from, now).state // prettier-ignore
+  it('holds for its slice, or from its slice on, or until its time', () => {
+    expect(of('missing', [said('without')])).toBe('without')
+    expect(of('missing', [said('without')], '2026-11-03T00:00:00Z')).toBe('missing')
+    expect(of('missing', [said('never')], '2026-11-03T00:00:00Z')).toBe('unasked')
+    expect(of('missing', [said('never')], '2026-11-01T00:00:00Z')).toBe('missing')
+    expect(of('late', [said('later', { until: '2026-11-03T07:00:00Z' })])).toBe('expected')
+    expect(of('late', [said('later', { until: '2026-11-03T06:00:00Z' })])).toBe('late')
+    // the same point in time written otherwise
+    expect(of('missing', [said('without', { from: '2026-11-02T01:00:00+01:00' })])).toBe('without')
+  })
+  it('gives way to what came after all', () => {
+    for (const state of ['here', 'loaded', 'again'] as const) expect(of(state, [said('never'), said('without')])).toBe(state) // prettier-ignore
   })
 })
 

@@ -24,7 +24,7 @@ describe('a start that waits for all files of a slice', () => {
     expect(runsFor(start, [item('a'), item('b')], new Set([day(2).from]), now)).toEqual([])
   })
   it('counts what is loaded or empty as there, and begins for nothing that came before it was asked for', () => {
-    expect(runsFor(start, [item('a'), item('b', { state: 'loaded' }), item('c', { state: 'empty' })], none, now)).toHaveLength(1) // prettier-ignore
+    expect(runsFor(start, [item('a'), item('b', { state: 'loaded' }), item('c', { state: 'empty' }), item('d', { state: 'without' })], none, now)).toHaveLength(1) // prettier-ignore
     expect(
       runsFor(start, [item('a', { state: 'loaded' }), item('b', { state: 'loaded' })], none, now),
     ).toEqual([])

@@ -42,6 +42,9 @@ export interface ArrivedRun {
   readonly items: readonly ArrivedItem[]
 }
 
+/** States of a file that nobody waits for any more. */
+const settled: ReadonlySet<ArrivalState> = new Set(['loaded', 'empty', 'without', 'unasked'])
+
 const isHere = ({ state }: ArrivedItem): boolean => state === 'here' || state === 'again'
 
 /**
@@ -68,7 +71,7 @@ function wholeSlices({ latest }: ArrivedStart, items: readonly ArrivedItem[], be
     const { slice } = list[0]!
     const fresh = list.filter((item) => isHere(item) && item.whole && !item.taken)
     if (begun.has(slice.from) || fresh.length === 0 || list.every(({ old }) => old)) return []
-    const lacking = list.filter((item) => (isHere(item) ? !item.whole : item.state !== 'loaded' && item.state !== 'empty'))
+    const lacking = list.filter((item) => (isHere(item) ? !item.whole : !settled.has(item.state)))
     if (lacking.length === 0) return [runOf(list, `all ${list.length === 1 ? 'that is' : `${list.length.toLocaleString('en')} that are`} expected for ${slice.label} came`, false)]
     if (latest === undefined || now < Date.parse(slice.to) + lengthOf(latest)!) return []
     return [runOf(list, `${lacking.length.toLocaleString('en')} of ${list.length.toLocaleString('en')} for ${slice.label} did not come in time`, false)]

@@ -10,6 +10,7 @@ import {
   type Habit,
 } from '../../core/arrivals/arrival'
 import type { KnownName } from '../../core/arrivals/nearest'
+import { answered, type ArrivalAnswer } from '../../core/arrivals/answers'
 import { fail, FaultError } from '../../core/fault'
 import { activeSteps, partName, type Job } from '../../core/job/document'
 import { stepDefinition, stepOf } from '../../core/job/steps'
@@ -25,6 +26,7 @@ import { newestVersions, readableJob } from '../jobs/versions'
 import { gatherLately } from '../planning/gather'
 import { planRequest, readEnvironment } from '../planning/plan'
 import { clockNow } from '../scheduling/outlook'
+import { readAnswers } from './answers'
 import { straysOf, type Searched, type Stray } from './strays'
 
 export interface ArrivalsAsk {
@@ -68,6 +70,8 @@ export interface Arrival {
   readonly files: readonly ArrivedFile[]
   readonly state: ArrivalState
   readonly habit: Habit | null
+  /** What somebody said about it, where that makes its state. */
+  readonly answer: ArrivalAnswer | null
 }
 
 export interface ArrivalsOfJob {
@@ -166,6 +170,7 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
   }
   const loaded = await loadedFiles(engine, environment, [...byStore.keys()])
   const covered = await coveredSlices(engine, environment, job.name)
+  const answers = await readAnswers(engine, environment, job.name)
   // once for each part: each of its loads asks
   const patience = job.parts.map(({ each }) => Temporal.Duration.from(each?.arrives?.missing_after ?? 'P1D').total({ unit: 'milliseconds', relativeTo: '2026-01-01' })) // prettier-ignore
   const filesOf = (want: (typeof wants)[number]) => found.get(`${want.store}\n${want.files.pattern}`) ?? []
@@ -192,7 +197,7 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
     const due = said ?? (habit && Date.parse(slice.to) + habit.late * 1000)
     const files = filesOf(want)
     const part = partName(job.parts[want.part]!, want.part)
-    const state = stateOfArrival(
+    const { state, answer } = answered(stateOfArrival(
       {
         files,
         loaded: (file) => loaded.get(`${want.store}\n${file.path}`)?.(file),
@@ -201,12 +206,12 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
         missingAfter: patience[want.part]!,
       },
       now,
-    )
+    ), answers.get(`${part}\n${row}`) ?? [], slice.from, now)
     const came = files.map(({ modified }) => modified).sort().at(-1) ?? null
     const one: Arrival = {
       job: job.name, title: job.title, part, row, slice, store: want.store, name: want.files.pattern,
-      due: due === undefined ? null : new Date(due).toISOString(), by: said !== undefined ? 'control' : due === undefined ? null : 'habit',
-      came, files: files.map(({ path, size, modified }) => ({ path, size, modified })), state, habit: habit ?? null,
+      due: answer?.until ?? (due === undefined ? null : new Date(due).toISOString()), by: said !== undefined ? 'control' : due === undefined ? null : 'habit',
+      came, files: files.map(({ path, size, modified }) => ({ path, size, modified })), state, habit: habit ?? null, answer: answer ?? null,
     }
     const key = `${want.part} ${want.load.row}`
     arrivals.set(key, [...(arrivals.get(key) ?? []), one])
@@ -231,6 +236,7 @@ const worst: readonly ArrivalState[] = [
   'here',
   'expected',
   'loaded',
+  'without',
   'unasked',
 ]
 

@@ -62,6 +62,31 @@ describe('files that rows and slices expect', () => {
     expect(feed).toMatchObject({ overdue: 1, habit: { known: 9 } })
     expect(Math.round(feed!.habit!.median / 60)).toBe(5 * 60 + 16)
   })
+  it('take an answer where they did not come, and give it back', async () => {
+    const place = {
+      environment: 'dev',
+      job: 'readings',
+      part: 'bring',
+      row: "o'hare",
+      from: '2026-11-09T00:00:00Z',
+    }
+    const answer = (kind: 'without' | 'later' | 'never', more: object = {}) =>
+      server.operator.call(routes.answerArrival, { body: { ...place, kind, why: 'it is known', ...more } })
+    await answer('without')
+    expect((await letters())["o'hare"]).toBe('MMMMMMMMWE')
+    await answer('never')
+    expect((await letters())["o'hare"]).toBe('MMMMMMMMNN')
+    const { newest } = await arrivals()
+    expect(newest.find(({ row }) => row === "o'hare")).toMatchObject({ state: 'unasked', answer: { kind: 'never', by: 'the operator', why: 'it is known' } }) // prettier-ignore
+    await answer('later', { until: '2026-11-12T00:00:00Z' })
+    expect((await letters())["o'hare"]).toBe('MMMMMMMMEE')
+    for (const until of [undefined, '2026-11-11T06:59:00Z'])
+      expect((await server.operator.fault(routes.answerArrival, { body: { ...place, kind: 'later', why: 'it is known', ...(until ? { until } : {}) } })).where.path).toBe('until') // prettier-ignore
+    expect((await server.reader.fault(routes.answerArrival, { body: { ...place, kind: 'never', why: 'no right' } })).code).toBe('forbidden') // prettier-ignore
+    await server.operator.call(routes.dropArrivalAnswer, { body: place })
+    expect((await letters())["o'hare"]).toBe('MMMMMMMMTE')
+    expect((await server.operator.fault(routes.dropArrivalAnswer, { body: place })).code).toBe('unknown-name')
+  })
   it('are due by habit where the job does not say when', async () => {
     const text = job()
     await server.engineer.call(routes.saveJob, { params: { name: 'readings' }, body: { text, base: 1 } })

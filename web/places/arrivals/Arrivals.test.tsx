@@ -9,7 +9,7 @@ const today = Math.floor(Date.now() / day) * day
 const iso = (daysAgo: number) => new Date(today - daysAgo * day).toISOString()
 const slice = (ago: number) => ({ from: iso(ago + 1), to: iso(ago), label: iso(ago + 1).slice(0, 10) })
 const arrival = (row: string, more: Partial<Arrival> = {}): Arrival => ({
-  job: 'gauges', title: 'Gauge readings', part: 'bring', row, slice: slice(0), store: 'drop', name: `${row}_*.csv`, due: iso(-0.2), by: 'control', came: null, files: [], state: 'expected', habit: null, ...more,
+  job: 'gauges', title: 'Gauge readings', part: 'bring', row, slice: slice(0), store: 'drop', name: `${row}_*.csv`, due: iso(-0.2), by: 'control', came: null, files: [], state: 'expected', habit: null, answer: null, ...more,
 }) // prettier-ignore
 const arrivals = (more: Partial<Answered> = {}): Answered => ({
   at: iso(-0.45),
@@ -104,6 +104,23 @@ describe('the page of arrivals', () => {
   it('is only looked at by who may only look', async () => {
     await open({}, { role: 'reader' })
     expect(screen.queryByRole('button', { name: 'Plan it' })).toBeNull()
+  })
+  it('takes an answer for a file that did not come, and takes it back', async () => {
+    const answer = { kind: 'never', from: iso(3), until: null, why: 'its gauge is gone', by: 'T. Holm', at: iso(2) } as const // prettier-ignore
+    const page = await open({
+      answerArrival: {},
+      dropArrivalAnswer: {},
+      arrivals: arrivals({ newest: [arrival("o'hare", { state: 'late', due: iso(0) }), arrival('gone', { state: 'unasked', answer })] }),
+    }) // prettier-ignore
+    await page.user.click(screen.getByRole('button', { name: 'Answer' }))
+    await page.user.type(await screen.findByRole('textbox', { name: 'why' }), 'the mast fell')
+    await page.user.click(screen.getByRole('button', { name: 'Keep' }))
+    expect(page.bodies('answerArrival')).toEqual([{ environment: 'dev', job: 'gauges', part: 'bring', row: "o'hare", from: iso(1), kind: 'without', why: 'the mast fell' }]) // prettier-ignore
+    await page.user.click(await screen.findByRole('button', { name: 'Said' }))
+    expect(screen.getByText(/its gauge is gone/)).toBeTruthy()
+    await page.user.click(screen.getByRole('button', { name: 'Take it back' }))
+    // it was said of an earlier slice
+    expect(page.bodies('dropArrivalAnswer')).toMatchObject([{ row: 'gone', from: iso(3) }])
   })
   it('says a habit by the clock of the job', () => {
     expect(habitWords({ median: 17_400, late: 19_800, known: 9 }, '2026-11-25T23:00:00Z', 'Europe/Oslo')).toBe('04:50, nine of ten by 05:30') // prettier-ignore

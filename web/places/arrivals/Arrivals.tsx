@@ -15,6 +15,7 @@ import { bytesText, count, numberText, timeText } from '../../look/times'
 import { pickedByJob, type Line, type Place } from '../coverage/lines'
 import { PickedLines, usePlanning } from '../coverage/PickedLines'
 import { Sheet } from '../coverage/Sheet'
+import { AnswerSlip, mayAnswer } from './AnswerSlip'
 import { linesOf } from './lines'
 import { dueWords, habitWords, shown, type Arrival, type Arrivals as Answered } from './words'
 
@@ -32,7 +33,7 @@ export default function Arrivals(): ReactElement {
   const overdueOnly = search.get('overdue') === 'only'
   const [opened] = useState(() => Math.ceil(Date.now() / day) * day)
   const query = { environment, from: new Date(opened - days * day).toISOString(), until: new Date(opened).toISOString() }
-  const { data, error } = useAnswer(routes.arrivals, { query }, { keepPreviousData: true, refreshInterval: 20_000 })
+  const { data, error, mutate } = useAnswer(routes.arrivals, { query }, { keepPreviousData: true, refreshInterval: 20_000 })
   const planning = usePlanning(environment)
   const [fault, setFault] = useState<Error>()
   const navigate = useNavigate()
@@ -78,7 +79,7 @@ export default function Arrivals(): ReactElement {
           <Empty>No job reads files for its slices yet. One that does, say a file for each feed and day, has here what it expects, when that is due, and whether it came.</Empty>
         </section>
       ) : view === 'now' ? (
-        <Now data={data} overdueOnly={overdueOnly} onLoad={mayRun ? load : undefined} />
+        <Now data={data} overdueOnly={overdueOnly} onLoad={mayRun ? load : undefined} onChanged={() => void mutate()} />
       ) : view === 'feeds' ? (
         <Feeds data={data} overdueOnly={overdueOnly} from={opened - days * day} planning={planning} environment={environment} mayRun={mayRun} />
       ) : (
@@ -89,14 +90,15 @@ export default function Arrivals(): ReactElement {
 } // prettier-ignore
 
 /** What the newest slices expect, what is due first at the top. */
-function Now({ data, overdueOnly, onLoad }: { readonly data: Answered; readonly overdueOnly: boolean; readonly onLoad: ((arrival: Arrival) => void) | undefined }): ReactElement {
+function Now({ data, overdueOnly, onLoad, onChanged }: { readonly data: Answered; readonly overdueOnly: boolean; readonly onLoad: ((arrival: Arrival) => void) | undefined; readonly onChanged: () => void }): ReactElement {
   const zones = useMemo(() => new Map(data.jobs.map(({ job, zone }) => [job, zone])), [data])
   const rows = useMemo(
     () => data.newest.filter(({ state }) => !overdueOnly || isOverdue(state)).sort((a, b) => (a.due ?? '9').localeCompare(b.due ?? '9') || a.row.localeCompare(b.row)),
     [data, overdueOnly],
   )
+  const [asking, setAsking] = useState<Arrival>()
   const columns = useMemo((): TableColumn<Arrival>[] => [
-    { id: 'state', title: 'state', width: '112px', value: ({ state }) => state, cell: ({ state }) => <span className={isOverdue(state) ? 'bad' : state === 'here' || state === 'again' || state === 'empty' ? 'look' : undefined} style={{ display: 'inline-flex', gap: 6, alignItems: 'center' }}><BarMark state={shown[state].state} rejected={shown[state].capped} /> {shown[state].words}</span> },
+    { id: 'state', title: 'state', width: '112px', value: ({ state }) => state, cell: ({ state, answer }) => <span title={answer ? `${answer.by}: ${answer.why}` : undefined} className={isOverdue(state) ? 'bad' : state === 'here' || state === 'again' || state === 'empty' ? 'look' : undefined} style={{ display: 'inline-flex', gap: 6, alignItems: 'center' }}><BarMark state={shown[state].state} rejected={shown[state].capped} /> {shown[state].words}</span> },
     { id: 'due', title: 'due', width: '206px', value: ({ due }) => due, cell: ({ due, job, state }) => (due === null ? '' : isOverdue(state) ? dueWords(due, data.at, zones.get(job)!) : timeText(due, zones.get(job))) },
     { id: 'row', title: 'feed', width: 'minmax(120px, 0.9fr)', value: ({ row }) => row, cell: ({ row }) => row },
     { id: 'slice', title: 'slice', width: '100px', mono: true, value: ({ slice }) => slice.label, cell: ({ slice }) => slice.label },
@@ -104,11 +106,12 @@ function Now({ data, overdueOnly, onLoad }: { readonly data: Answered; readonly 
     { id: 'size', title: 'size', width: '64px', number: true, value: ({ files }) => files.reduce((sum, { size }) => sum + size, 0), cell: ({ files }) => (files.length === 0 ? '' : bytesText(files.reduce((sum, { size }) => sum + size, 0))) },
     { id: 'came', title: 'came', width: '104px', value: ({ came }) => came, cell: ({ came, job }) => (came === null ? '' : timeText(came, zones.get(job))) },
     { id: 'habit', title: 'usually', width: '84px', cell: ({ habit, slice, job }) => <span className="soft">{habit && `by ${habitWords(habit, slice.to, zones.get(job)!).slice(-5)}`}</span>, hint: ({ habit, slice, job }) => habitWords(habit, slice.to, zones.get(job)!) },
-    ...(onLoad ? [{ id: 'load', title: '', width: '64px', cell: (arrival: Arrival) => (arrival.state === 'here' || arrival.state === 'again' ? <Button variant="text" onClick={(event) => { event.stopPropagation(); onLoad(arrival) }}>Plan it</Button> : '') }] : []),
+    ...(onLoad ? [{ id: 'load', title: '', width: '76px', cell: (arrival: Arrival) => (arrival.state === 'here' || arrival.state === 'again' ? <Button variant="text" onClick={(event) => { event.stopPropagation(); onLoad(arrival) }}>Plan it</Button> : mayAnswer(arrival) ? <Button variant="text" onClick={(event) => { event.stopPropagation(); setAsking(arrival) }}>{arrival.answer ? 'Said' : 'Answer'}</Button> : '') }] : []),
   ], [data.at, zones, onLoad])
   return (
     <section className="sheet grow" aria-label="what is due" style={{ display: 'flex', flexDirection: 'column', minHeight: 200 }}>
       <Table label="arrivals" rows={rows} columns={columns} empty={<Empty>{overdueOnly ? 'Nothing is late or missing.' : 'Nothing is expected for the newest slices.'}</Empty>} />
+      {asking && <AnswerSlip arrival={asking} now={data.at} onClose={() => setAsking(undefined)} onDone={() => { setAsking(undefined); onChanged() }} />}
     </section>
   )
 } // prettier-ignore
@@ -141,7 +144,7 @@ function Feeds({ data, overdueOnly, from, planning, environment, mayRun }: { rea
         )
       )}
       <div className="line soft" style={{ flexWrap: 'wrap', gap: 12, fontSize: 12 }}>
-        {(['loaded', 'here', 'again', 'expected', 'late', 'missing', 'empty'] as const).map((state) => (
+        {(['loaded', 'here', 'again', 'expected', 'late', 'missing', 'empty', 'without'] as const).map((state) => (
           <span key={state} className="line" style={{ gap: 5 }}>
             <BarMark state={shown[state].state} rejected={shown[state].capped} /> {shown[state].words}
           </span>

@@ -17,6 +17,7 @@ export const shown: Record<ArrivalState, { readonly words: string; readonly stat
   missing: { words: 'missing', state: 'missing', capped: 0 },
   empty: { words: 'empty', state: 'empty', capped: 0 },
   again: { words: 'came again', state: 'loaded', capped: 0.35 },
+  without: { words: 'goes without it', state: 'skipped', capped: 0 },
   unasked: { words: 'not asked for', state: 'nothing', capped: 0 },
 } // prettier-ignore
 
