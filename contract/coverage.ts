@@ -94,8 +94,10 @@ export const waitsSchema = z
     needs: z.array(
       z.object({
         kind: z
-          .enum(['slice', 'refresh', 'files', 'run'])
-          .describe('a slice of a job, a refresh of a dataset, files, or a run'),
+          .enum(['slice', 'refresh', 'files', 'run', 'check'])
+          .describe(
+            'a slice of a job, a refresh of a dataset, files, a run, or a step of a job such as a check',
+          ),
         met: z.string().nullable().describe('since when it is there; null while it is not'),
         job: z.string().nullable(),
         title: z.string().nullable(),
@@ -113,6 +115,7 @@ export const waitsSchema = z
           .describe('loads of the slice by what became of them'),
         run: z.number().nullable().describe('the newest run that took the slice'),
         usual: z.string().nullable().describe('when it is usually there'),
+        step: z.string().nullable().describe('of a check: the step that must be done'),
         dataset: z.string().nullable().describe('`connection.name`'),
         after: z.string().nullable().describe('since when it must have been refreshed'),
         store: z.string().nullable(),

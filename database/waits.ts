@@ -30,7 +30,7 @@ export const waitNeed = mattock.table(
       .notNull()
       .references(() => waitSet.id, { onDelete: 'cascade' }),
     position: integer('position').notNull(),
-    kind: text('kind').$type<'slice' | 'refresh' | 'files' | 'run'>().notNull(),
+    kind: text('kind').$type<'slice' | 'refresh' | 'files' | 'run' | 'check'>().notNull(),
     environment: text('environment').notNull(),
     /** Of a slice: the job, its row (null for all), and the span. */
     job: text('job'),
@@ -45,6 +45,9 @@ export const waitNeed = mattock.table(
     store: text('store'),
     pattern: text('pattern'),
     marker: text('marker'),
+    /** Of a check: the step that must be done, and the place of its part; the job and the span as of a slice. */
+    part: integer('part'),
+    step: text('step'),
     /** A run that must be done. */
     runNeeded: integer('run_needed'),
     /** The files as they were when they were last looked at. */
@@ -58,7 +61,7 @@ export const waitNeed = mattock.table(
       .where(sql`met_at is null and kind = 'slice'`),
     index('wait_need_asked')
       .on(t.kind)
-      .where(sql`met_at is null and kind in ('refresh', 'files')`),
+      .where(sql`met_at is null and kind in ('refresh', 'files', 'check')`),
     index('wait_need_run')
       .on(t.runNeeded)
       .where(sql`met_at is null and kind = 'run'`),

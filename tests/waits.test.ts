@@ -68,6 +68,42 @@ describe('what a load waits for', () => {
     expect(await bench.ended(month)).toBe('done')
     expect((await waitsOfLoad(bench.engine, Number(id)))!.releasedAt).not.toBeNull()
   })
+  it('a check of another job: once it holds in all rows, though the loads of that job go on', async () => {
+    await bench.rows('create table gate (day text)')
+    await save(`mattock: job/1
+name: proven
+title: Proven
+slices: {every: P1D, zone: UTC, from: 2026-01-01}
+parts:
+  - each: {roster: {rows: [{feed: a}, {feed: b}], key: [feed]}, at_once: 4}
+    do:
+      - {id: proof, sql: {on: warehouse, text: "select 1/(1 - count(*)), {row.feed}::text from wrong where day = {row.feed} || {slice.label}"}}
+      - {id: rest, sql: {on: warehouse, text: "do 'begin while not exists (select from gate) loop perform pg_sleep(0.05); end loop; end'"}}
+`)
+    await save(job('builds', 'P1D', { waits: '{check: {of: proven, step: proof}}' }))
+    await bench.rows(`insert into wrong values ('b2026-07-01')`)
+    const builds = await start('builds', '2026-07-01')
+    const proven = await start('proven', '2026-07-01')
+    // of one row the check does not hold
+    await soon(async () => (await states(proven)).sort(), ['failed', 'running'])
+    await aWhile()
+    expect(await states(builds)).toEqual(['waiting!', 'waiting!'])
+    const [{ id } = {}] = await bench.own('select id from mattock.load where run_id = $1', [builds])
+    expect((await waitsOfLoad(bench.engine, Number(id)))!.needs).toMatchObject([{ kind: 'check', job: 'proven', step: 'proof', label: '2026-07-01', met: null }]) // prettier-ignore
+    await bench.rows('delete from wrong')
+    const again = await start('proven', '2026-07-01', { only: "row.feed == 'b'" })
+    expect(await bench.ended(builds)).toBe('done')
+    expect(await states(proven)).toContain('running')
+    await bench.rows(`insert into gate values ('now')`)
+    await bench.ended(proven)
+    await bench.ended(again)
+    // a step that nobody has is waited for, until somebody lets it go
+    await save(job('in-vain', 'P1D', { waits: '{check: {of: proven, step: no-such}}' }))
+    const vain = await start('in-vain', '2026-07-01')
+    await aWhile()
+    expect(await states(vain)).toEqual(['waiting!', 'waiting!'])
+    await stopRun(bench.engine, vain)
+  })
   it('a day waits for the month that covers it, and what is there already is not waited for', async () => {
     await save(job('after-month', 'P1D', { waits: '{job: {name: months}}' }))
     expect(await bench.ended(await start('after-month', '2026-02-10'))).toBe('done')

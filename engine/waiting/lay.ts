@@ -27,6 +27,8 @@ interface KeptNeed {
   readonly store?: string
   readonly pattern?: string
   readonly marker?: string | undefined
+  readonly part?: number
+  readonly step?: string
 }
 
 /** Files that a load reads, with the store they lie in. */
@@ -86,11 +88,14 @@ function filesRead(job: Job, plan: StoredPlan, part: number, load: Parameters<ty
 
 /** What is to be known of other jobs, as far as waits ask for it. */
 async function waitContext(engine: Engine, job: Job, environment: string, waits: readonly Wait[]): Promise<WaitContext> {
+  const others = new Map<string, Job>()
   const specs = new Map<string, SliceSpec | undefined>([[job.name, job.slices]])
   for (const version of await newestVersions(engine)) {
     if (version.job === job.name) continue
     // one that cannot be read is waited for by nobody
-    specs.set(version.job, readableJob(version)?.slices)
+    const other = readableJob(version)
+    specs.set(version.job, other?.slices)
+    if (other) others.set(version.job, other)
   }
   const datasets = [...new Set(waits.flatMap(({ dataset }) => dataset?.of ?? []))]
   const { rows } = await engine.db.$client.query<{ dataset: string; jobs: string[] }>(
@@ -101,7 +106,13 @@ async function waitContext(engine: Engine, job: Job, environment: string, waits:
     [datasets, environment],
   )
   const writers = new Map(rows.map(({ dataset, jobs }) => [dataset, jobs.filter((name) => specs.get(name) !== undefined)]))
-  return { job: job.name, slicesOf: (name) => specs.get(name), writersOf: (dataset) => writers.get(dataset) ?? [] }
+  return { job: job.name, slicesOf: (name) => specs.get(name), partOf: (name, step) => partWith(others.get(name), step), writersOf: (dataset) => writers.get(dataset) ?? [] }
+} // prettier-ignore
+
+/** The place of the part of a job that goes through slices and has a step. */
+function partWith(job: Job | undefined, step: string): number | undefined {
+  const at = job?.parts.findIndex((part) => part.each?.slices && activeSteps(part).some(({ id }) => id === step)) ?? -1
+  return at < 0 ? undefined : at
 } // prettier-ignore
 
 interface LoadRow {
@@ -158,6 +169,7 @@ function kept(need: Need, files: readonly NamedFiles[]): KeptNeed[] {
   const kinds: { readonly [K in Need['kind']]: (need: Extract<Need, { kind: K }>) => KeptNeed[] } = {
     slice: ({ kind, job, row, from, to, label }) => [{ kind, job, row_key: row, slice_from: from, slice_to: to, slice_label: label }],
     refresh: ({ kind, dataset, since }) => [{ kind, dataset, after: since }],
+    check: ({ kind, job, part, step, from, to, label }) => [{ kind, job, part, step, slice_from: from, slice_to: to, slice_label: label }],
     files: ({ kind, marker }) => files.map(({ store, pattern }) => ({ kind, store, pattern, marker })),
   }
   return kinds[need.kind](need as never)
@@ -176,7 +188,7 @@ async function writeSets(
      asked as (
        select n.id as set_id, (d.ordinality - 1)::integer as position, w.* from numbered n
        cross join lateral jsonb_array_elements(n.needs) with ordinality d(need, ordinality)
-       cross join lateral jsonb_to_record(d.need) w(kind text, job text, row_key text, slice_from timestamptz, slice_to timestamptz, slice_label text, dataset text, after timestamptz, store text, pattern text, marker text, run_needed integer)),
+       cross join lateral jsonb_to_record(d.need) w(kind text, job text, row_key text, slice_from timestamptz, slice_to timestamptz, slice_label text, dataset text, after timestamptz, store text, pattern text, marker text, run_needed integer, part integer, step text)),
      -- what many wait for is looked at once
      looked as materialized (
        select job, row_key, slice_from, slice_to, mattock.slice_is_loaded($3, job, row_key, slice_from, slice_to) as met
@@ -189,8 +201,8 @@ async function writeSets(
        select set_id, $1, $2, count(*) filter (where not met), clock_timestamp(), case when bool_and(met) then clock_timestamp() end from judged group by set_id
        returning id, missing),
      needs as (
-       insert into mattock.wait_need (set_id, position, kind, environment, job, row_key, slice_from, slice_to, slice_label, dataset, after, store, pattern, marker, run_needed, met_at)
-       select set_id, position, kind, $3, job, row_key, slice_from, slice_to, slice_label, dataset, after, store, pattern, marker, run_needed, case when met then clock_timestamp() end
+       insert into mattock.wait_need (set_id, position, kind, environment, job, row_key, slice_from, slice_to, slice_label, dataset, after, store, pattern, marker, run_needed, part, step, met_at)
+       select set_id, position, kind, $3, job, row_key, slice_from, slice_to, slice_label, dataset, after, store, pattern, marker, run_needed, part, step, case when met then clock_timestamp() end
        from judged where exists (select 1 from sets s where s.id = set_id))
      update mattock.load l set wait_set = s.id, lane = case when s.missing > 0 then -1 - l.lane else l.lane end, waits_for = case when s.missing > 0 then $5 end
      from sets s join numbered n on n.id = s.id where l.id = any (n.loads)`,

@@ -27,6 +27,7 @@ export function watchWaits(engine: Engine, { every: milliseconds = look, files =
   return every(engine, 'looking at what loads wait for', milliseconds, async () => {
     if (!(await anyWaits(engine))) return
     await refreshed(engine)
+    await checked(engine)
     await filesCame(engine, folders, files)
   })
 }
@@ -38,7 +39,7 @@ interface FolderLook {
 }
 
 async function anyWaits(engine: Engine): Promise<boolean> {
-  const { rowCount } = await engine.db.$client.query(`select 1 from mattock.wait_need where met_at is null and kind in ('refresh', 'files') limit 1`) // prettier-ignore
+  const { rowCount } = await engine.db.$client.query(`select 1 from mattock.wait_need where met_at is null and kind in ('refresh', 'files', 'check') limit 1`) // prettier-ignore
   return rowCount! > 0
 }
 
@@ -53,6 +54,27 @@ async function refreshed(engine: Engine): Promise<void> {
      select mattock.meet_needs(array_agg(set_id), array_agg(position)) from met having count(*) > 0`,
   )
 }
+
+/** Steps of other jobs that are done for all rows of a slice: of each row by the newest load of it, whether it goes on or not. */
+async function checked(engine: Engine): Promise<void> {
+  await engine.db.$client.query(
+    `with held as (select mattock.lock_dispatch()),
+     asked as (
+       select n.environment, n.job, n.part, n.step, n.slice_from, n.slice_to, array_agg(n.set_id) as sets, array_agg(n.position) as positions
+       from mattock.wait_need n, held where n.kind = 'check' and n.met_at is null and n.part >= 0 group by 1, 2, 3, 4, 5, 6),
+     loads as (
+       select a.environment, a.job, a.part, a.step, a.slice_from, a.slice_to, l.row_key, max(l.id) as id from asked a cross join lateral (
+         select c.load_id as id from mattock.coverage c where c.environment = a.environment and c.job = a.job and c.slice_from = a.slice_from and c.slice_to = a.slice_to
+         union select w.id from mattock.run r join mattock.load w on w.run_id = r.id
+           where r.environment = a.environment and r.job = a.job and r.state in ('running', 'held', 'waiting') and w.slice_from = a.slice_from and w.slice_to = a.slice_to) known
+       join mattock.load l on l.id = known.id and l.part = a.part group by 1, 2, 3, 4, 5, 6, 7),
+     met as (
+       select environment, job, part, step, slice_from, slice_to from loads l group by 1, 2, 3, 4, 5, 6
+       having bool_and(exists (select 1 from mattock.load_step s where s.load_id = l.id and s.step = l.step and s.state = 'done')))
+     select mattock.meet_needs(array_agg(u.id), array_agg(u.place)) from met
+     join asked a using (environment, job, part, step, slice_from, slice_to) cross join lateral unnest(a.sets, a.positions) u (id, place) having count(*) > 0`,
+  )
+} // prettier-ignore
 
 interface FileWait {
   readonly set: string

@@ -2,7 +2,7 @@ import type { Engine } from '../context/engine'
 
 /** One thing that a load waits for, or waited for. */
 export interface ReadNeed {
-  readonly kind: 'slice' | 'refresh' | 'files' | 'run'
+  readonly kind: 'slice' | 'refresh' | 'files' | 'run' | 'check'
   readonly met: string | null
   /** Of a slice: whose, and which. */
   readonly job: string | null
@@ -17,6 +17,8 @@ export interface ReadNeed {
   readonly run: number | null
   /** When it is usually there; null where nothing is known of that. */
   readonly usual: string | null
+  /** Of a check: the step. */
+  readonly step: string | null
   readonly dataset: string | null
   readonly after: string | null
   readonly store: string | null
@@ -45,7 +47,7 @@ export async function waitsOfLoad(engine: Engine, load: number): Promise<LoadWai
   if (!found) return null
   const { rows: needs } = await engine.db.$client.query<ReadNeed>(
     `select n.kind, n.met_at as met, n.job, v.title, n.row_key as row, n.slice_from as "from", n.slice_to as "to", n.slice_label as label,
-       n.dataset, n.after, n.store, n.pattern, n.marker, coalesce(n.seen, '[]') as seen, coalesce(n.run_needed, x.run) as run,
+       n.step, n.dataset, n.after, n.store, n.pattern, n.marker, coalesce(n.seen, '[]') as seen, coalesce(n.run_needed, x.run) as run,
        case when n.kind = 'slice' then jsonb_build_object('loaded', coalesce(c.loaded, 0), 'failed', coalesce(c.failed, 0), 'underWay', coalesce(u.loads, 0)) end as loads,
        case when n.met_at is null then n.slice_to + make_interval(secs => g.seconds) end as usual
      from mattock.wait_need n
@@ -58,7 +60,7 @@ export async function waitsOfLoad(engine: Engine, load: number): Promise<LoadWai
        where r.environment = n.environment and r.job = n.job and r.state in ('running', 'held', 'waiting') and l.state in ('waiting', 'running', 'held')
          and l.slice_from = n.slice_from and l.slice_to = n.slice_to and (n.row_key is null or l.row_key = n.row_key)) u on true
      left join lateral (select coalesce(u.run, c.run) as run) x on true
-     left join lateral (${usualSql('n.environment', 'n.job')}) g on n.met_at is null and n.kind = 'slice'
+     left join lateral (${usualSql('n.environment', 'n.job')}) g on n.met_at is null and n.kind in ('slice', 'check')
      where n.set_id = $1 order by n.met_at is not null, n.position limit ${most}`,
     [found.set],
   )

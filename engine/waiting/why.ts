@@ -129,20 +129,32 @@ async function whyMoving(engine: Engine, one: Moving, environment: string, depth
 } // prettier-ignore
 
 /** What a need is, in words, after "waits for". */
-export function needWords({ kind, job, row, run, label, dataset, pattern, store, marker }: ReadNeed): string {
+export function needWords({
+  kind,
+  job,
+  row,
+  run,
+  label,
+  step,
+  dataset,
+  pattern,
+  store,
+  marker,
+}: ReadNeed): string {
   if (kind === 'run') return `run ${run}`
   if (kind === 'slice') return `${label} of ${job}${row === null ? '' : `, ${row}`}`
   if (kind === 'refresh') return `a refresh of ${dataset}`
+  if (kind === 'check') return `${step} of ${job}, for ${label}`
   return `${pattern} in ${store}${marker === null ? '' : `, with its ${marker}`}`
 }
 
 async function whyNeed(engine: Engine, need: ReadNeed, environment: string, depth: number, budget: Budget): Promise<Reason> {
   const more = { job: need.job, run: need.run, when: when('usually by', need.usual) }
   if (need.kind === 'run') return reason('waits', `run ${need.run} is not done`, { run: need.run })
-  if (need.kind !== 'slice')
+  if (need.kind !== 'slice' && need.kind !== 'check')
     return reason('waits', need.seen.length > 0 ? `${needWords(need)}: ${need.seen[0]!.path} is there, and not whole yet` : `${needWords(need)} has not come`)
   const because = depth < deepest && budget.left > 0 ? await whyNot(engine, { environment, job: need.job!, row: need.row ?? undefined, from: iso(need.from!), to: iso(need.to!), label: need.label! }, depth + 1, budget) : []
-  return reason('waits', `${needWords(need)} is not loaded`, { ...more, because })
+  return reason('waits', `${needWords(need)} is not ${need.kind === 'check' ? 'done' : 'loaded'}`, { ...more, because })
 } // prettier-ignore
 
 const iso = (text: string): string => new Date(text).toISOString()

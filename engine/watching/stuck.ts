@@ -7,7 +7,7 @@ interface Stuck {
   readonly run: number
   readonly loads: number
   readonly since: string
-  readonly kind: 'slice' | 'refresh' | 'files' | 'run'
+  readonly kind: 'slice' | 'refresh' | 'files' | 'run' | 'check'
   readonly other: string | null
   readonly otherTitle: string | null
   readonly label: string | null
@@ -32,9 +32,9 @@ export async function stuckLoads(engine: Engine, environment: string): Promise<D
        where r.environment = $1 and r.state in ('running', 'held') and s.released_at is null),
      things as (
        select w.job, max(w.title) as title, max(w.run) as run, sum(w.loads)::int as loads, min(w.since) as since, n.kind, n.job as other, n.slice_from, n.slice_to, max(n.slice_label) as label,
-         max(coalesce(n.dataset, n.pattern, 'run ' || n.run_needed)) as what
+         max(coalesce(n.dataset, n.pattern, n.step || ' of ' || n.job || ' for ' || n.slice_label, 'run ' || n.run_needed)) as what
        from waiting w join mattock.wait_need n on n.set_id = w.set_id and n.met_at is null where w.loads > 0
-       group by w.job, n.kind, n.job, n.slice_from, n.slice_to, coalesce(n.dataset, case when n.kind = 'files' then n.store end, n.run_needed::text)
+       group by w.job, n.kind, n.job, n.slice_from, n.slice_to, coalesce(n.dataset, case when n.kind = 'files' then n.store end, n.step, n.run_needed::text)
        order by min(w.since) limit 200)
      select t.*, coalesce(o.title, t.other) as "otherTitle", coalesce(c.failed, 0) as failed, c.run as "failedIn", coalesce(u.loads, 0) as "underWay" from things t left join mattock.job o on o.name = t.other
      left join lateral (

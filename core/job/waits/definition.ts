@@ -27,7 +27,19 @@ export interface FilesNeed {
   readonly marker: string | undefined
 }
 
-export type Need = SliceNeed | RefreshNeed | FilesNeed
+/** A step of a job, such as a check, that must be done for all rows of a slice. */
+export interface CheckNeed {
+  readonly kind: 'check'
+  readonly job: string
+  /** The place of the part that has the step; -1 where the job has none such. */
+  readonly part: number
+  readonly step: string
+  readonly from: string
+  readonly to: string
+  readonly label: string
+}
+
+export type Need = SliceNeed | RefreshNeed | FilesNeed | CheckNeed
 
 /** What is known of other jobs where it is worked out what a load waits for. */
 export interface WaitContext {
@@ -35,6 +47,8 @@ export interface WaitContext {
   readonly job: string
   /** How the data time of a job is cut; undefined where it is not cut, or there is no such job. */
   readonly slicesOf: (job: string) => SliceSpec | undefined
+  /** The place of the part of a job that goes through slices and has a step; undefined where none does. */
+  readonly partOf: (job: string, step: string) => number | undefined
   /** The jobs with slices that lately wrote a dataset, `connection.name`. */
   readonly writersOf: (dataset: string) => readonly string[]
 }

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { field } from '../../field/field'
 import { givenKind, kindsIn, optionalKinds } from '../kinds'
+import { check } from './check'
 import { dataset } from './dataset'
 import type { Need, WaitContext, WaitDefinition, WaitingLoad } from './definition'
 import { files } from './files'
@@ -10,7 +11,7 @@ import { previous } from './previous'
 export type { Need, WaitContext } from './definition'
 
 /** Everything that a load can wait for. */
-export const waits = { job, previous, dataset, files }
+export const waits = { job, previous, dataset, files, check }
 
 const waitKinds = Object.keys(waits)
 

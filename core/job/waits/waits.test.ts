@@ -8,7 +8,7 @@ import { needsOf, waitFault, waitJobs, waitSchema, waitText, waitsPerRow, type W
 const zone = 'Europe/Oslo'
 const cut = (every: string, more: Partial<SliceSpec> = {}): SliceSpec => ({ every, zone, from: '2024-01-01', ...more }) // prettier-ignore
 const specs: Record<string, SliceSpec> = { days: cut('P1D'), months: cut('P1M'), weeks: cut('P1W'), hours: cut('PT1H') } // prettier-ignore
-const context: WaitContext = { job: 'own', slicesOf: (job) => ({ ...specs, own: cut('P1D') })[job], writersOf: (dataset) => (dataset === 'wh.raw.flow' ? ['days'] : []) } // prettier-ignore
+const context: WaitContext = { job: 'own', slicesOf: (job) => ({ ...specs, own: cut('P1D') })[job], partOf: (job, step) => (job === 'days' && step === 'proof' ? 1 : undefined), writersOf: (dataset) => (dataset === 'wh.raw.flow' ? ['days'] : []) } // prettier-ignore
 const wait = (given: unknown) => waitSchema.parse(given)
 const needs = (given: unknown, slice: { from: string; to: string; label: string }, row = 'a') => needsOf([wait(given)], { row, slice }, context) // prettier-ignore
 const slice = (spec: SliceSpec, span: string) => slicesInSpan(spec, span)[0]!
@@ -53,6 +53,11 @@ describe('what a load waits for', () => {
     expect(needs({ previous: {} }, slice(specs.days!, '2024-01-01'))).toEqual([])
     expect(needs({ files: { marker: '.done' } }, day)).toEqual([{ kind: 'files', marker: '.done' }])
     expect(needs({ job: { name: 'nobody' } }, day)).toEqual([])
+    expect(needs({ check: { of: 'days', step: 'proof' } }, day)).toEqual([{ kind: 'check', job: 'days', part: 1, step: 'proof', ...from }]) // prettier-ignore
+    // a step that is not there is waited for, and found by nobody
+    expect(needs({ check: { of: 'days', step: 'no-such' } }, day)).toMatchObject([
+      { kind: 'check', part: -1 },
+    ])
     // two that are the same are one
     expect(needsOf([wait({ job: { name: 'days' } }), wait({ dataset: { of: 'wh.raw.flow' } })], { row: 'a', slice: day }, context)).toHaveLength(1) // prettier-ignore
   })

@@ -44,17 +44,37 @@ export function LoadWaits({ run, load }: { readonly run: number; readonly load: 
 }
 
 function NeedLine({ need }: { readonly need: Need }): ReactElement {
-  const { kind, job, title, label, row, loads, run, usual, dataset, after, store, pattern, marker, seen } =
-    need
+  const {
+    kind,
+    job,
+    title,
+    label,
+    row,
+    loads,
+    run,
+    usual,
+    step,
+    dataset,
+    after,
+    store,
+    pattern,
+    marker,
+    seen,
+  } = need
   if (kind === 'run')
     return (
       <>
         <Link to={`/runs/${run}`}>run {run}</Link>, which must be done before
       </>
     )
-  if (kind === 'slice')
+  if (kind === 'slice' || kind === 'check')
     return (
       <>
+        {step !== null && (
+          <>
+            the step <span className="mono">{step}</span> in{' '}
+          </>
+        )}
         {label} of <Link to={`/coverage?job=${job}`}>{title ?? job}</Link>
         {row !== null && `, ${row}`}:{' '}
         {run === null ? 'no run has taken it up' : <Link to={`/runs/${run}`}>{standing(loads, run)}</Link>}
