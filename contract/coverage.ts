@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { moment } from './common'
+import { moment, numberInAddress } from './common'
 import { pickSchema } from './plans'
 import { route } from './route'
 
@@ -145,6 +145,11 @@ const builtOnSchema = z
   })
   .meta({ id: 'BuiltOn', description: 'a later job that was built on slices' })
 
+const coveredSchema = z.object({
+  at: z.string().describe('now, by the clock that starts go by'),
+  jobs: z.array(jobSchema),
+})
+
 export const coverageRoutes = {
   builtOn: route({
     needs: 'look',
@@ -178,7 +183,16 @@ export const coverageRoutes = {
       until: moment,
       job: z.string().optional().describe('every job with slices where it is left out'),
     }),
-    response: z.object({ at: z.string().describe('now, by the clock that starts go by'), jobs: z.array(jobSchema) }),
+    response: coveredSchema,
+  }),
+  datasetCoverage: route({
+    method: 'get',
+    path: '/api/datasets/:id/coverage',
+    summary: 'what was loaded into a dataset, by each row that writes it, slice by slice',
+    of: 'dataset',
+    params: z.object({ id: numberInAddress }),
+    query: z.object({ from: moment, until: moment }),
+    response: coveredSchema,
   }),
   slice: route({
     method: 'get',

@@ -33,7 +33,7 @@ export async function fillSpans(
     [environment],
   )
   const { now, ...span } = rows[0]!
-  const { from, until } = span
+  const { from } = span
   const over = Date.parse(now)
   const spans = [...(await failedSpans(engine, environment, span, over)), ...(await silentSpans(engine, environment, span, over)), ...(await lateSpans(environment, span, over, readArrivals))] // prettier-ignore
   await $client.query(

@@ -7,22 +7,13 @@ import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
 import { clockNow } from '../scheduling/outlook'
 import { every } from '../queue/every'
-import { gatherDecisions, type WatchAsks } from '../watching/gather'
+import { gatherDecisions } from '../watching/gather'
 import { fillSpans } from './fill'
+import { footOf, type AlertOptions } from './foot'
 import { putOut, sendSome } from './post'
 import { allRules } from './rules'
 import { keepSpans, standing } from './spans'
 import { sendSummaries } from './summaries'
-
-export interface AlertOptions {
-  readonly asks: WatchAsks
-  /** Where people open Mattock, such as `https://loads.example.org`; a message leads there. */
-  readonly address?: string | undefined
-  /** Milliseconds between two looks at an environment, whoever does it. */
-  readonly look?: number
-  /** Milliseconds between two looks at what is to be sent. */
-  readonly post?: number
-}
 
 /**
  * Looks at what needs a decision, tells whom it is to be told, and sends what is to be sent. It may run in any number of
@@ -133,9 +124,3 @@ async function judgeBy(
     told: judged.tell,
   })
 } // prettier-ignore
-
-/** What stands below a message: why it was sent, and where to look. */
-export const footOf = ({ title }: Pick<AlertRule, 'title'>, environment: string, address: string | undefined): string[] => [
-  ...(address === undefined ? [] : [`${address}/?environment=${encodeURIComponent(environment)}`]),
-  `You are told by the rule "${title}" of Mattock.`,
-] // prettier-ignore

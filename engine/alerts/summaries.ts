@@ -6,7 +6,7 @@ import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
 import { gatherDecisions, recent } from '../watching/gather'
 import { readMatters } from '../watching/matters'
-import { footOf, type AlertOptions } from './look'
+import { footOf, type AlertOptions } from './foot'
 import { putOut } from './post'
 import { allRules } from './rules'
 

@@ -144,17 +144,18 @@ export function needWords({
   if (kind === 'run') return `run ${run}`
   if (kind === 'slice') return `${label} of ${job}${row === null ? '' : `, ${row}`}`
   if (kind === 'refresh') return `a refresh of ${dataset}`
-  if (kind === 'check') return `${step} of ${job}, for ${label}`
+  if (step !== null) return `${step} of ${job}, for ${label}`
   return `${pattern} in ${store}${marker === null ? '' : `, with its ${marker}`}`
 }
 
 async function whyNeed(engine: Engine, need: ReadNeed, environment: string, depth: number, budget: Budget): Promise<Reason> {
   const more = { job: need.job, run: need.run, when: when('usually by', need.usual) }
   if (need.kind === 'run') return reason('waits', `run ${need.run} is not done`, { run: need.run })
-  if (need.kind !== 'slice' && need.kind !== 'check')
+  // a slice, or a step in one, has a job
+  if (need.job === null)
     return reason('waits', need.seen.length > 0 ? `${needWords(need)}: ${need.seen[0]!.path} is there, and not whole yet` : `${needWords(need)} has not come`)
   const because = depth < deepest && budget.left > 0 ? await whyNot(engine, { environment, job: need.job!, row: need.row ?? undefined, from: iso(need.from!), to: iso(need.to!), label: need.label! }, depth + 1, budget) : []
-  return reason('waits', `${needWords(need)} is not ${need.kind === 'check' ? 'done' : 'loaded'}`, { ...more, because })
+  return reason('waits', `${needWords(need)} is not ${need.step !== null ? 'done' : 'loaded'}`, { ...more, because })
 } // prettier-ignore
 
 const iso = (text: string): string => new Date(text).toISOString()

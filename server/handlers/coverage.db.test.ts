@@ -70,6 +70,19 @@ describe('what was loaded, slice by slice', () => {
     ])
     expect(found.rows[2]).toMatchObject({ part: 'bring', rows: [3, 3, 0, 2, 0, 0, 0, 0, 0, 0], rejected: [[3, 1]], gaps: 7 }) // prettier-ignore
   }) // prettier-ignore
+  it('is shown of the dataset that it went into, row by row', async () => {
+    const [{ id } = {}] = await server.own(
+      `insert into mattock.dataset (environment, connection, locator, start, kind, name, columns, surveyed_at) values
+         ('dev', 'warehouse', 'public.reading', 'public.reading', 'table', 'warehouse.public.reading', '[]', now()),
+         ('dev', 'warehouse', 'public.other', 'public.other', 'table', 'warehouse.public.other', '[]', now()) returning id`,
+    )
+    const { from, until } = span
+    const { jobs } = await server.reader.call(routes.datasetCoverage, { params: { id: Number(id) }, query: { from, until } })
+    expect(jobs).toHaveLength(1)
+    expect(jobs[0]!.rows.map(({ row, letters: said }) => [row, said.slice(0, 4)])).toEqual([['a', 'LLML'], ['b', 'LFML'], ['c', 'LLML']])
+    expect((await server.reader.call(routes.datasetCoverage, { params: { id: Number(id) + 1 }, query: { from, until } })).jobs).toEqual([])
+    expect((await server.reader.fault(routes.datasetCoverage, { params: { id: 999_999 }, query: { from, until } })).code).toBe('unknown-name')
+  }) // prettier-ignore
   it('is planned by what is picked, and by nothing else', async () => {
     lay('b', '2026-11-02', [4, 5])
     lay('a', '2026-11-03', [6])

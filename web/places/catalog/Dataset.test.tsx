@@ -310,6 +310,28 @@ describe('a dataset', () => {
     expect(await screen.findByText(/It was not found any more at .*What is known of it is kept/)).toBeTruthy()
   })
 
+  it('shows which slices of it are there, by each row that is loaded into it', async () => {
+    const day = 86_400_000
+    const slices = [3, 2, 1].map((ago) => ({ from: new Date(Date.now() - ago * day).toISOString(), to: new Date(Date.now() - (ago - 1) * day).toISOString(), label: `${ago} days ago` })) // prettier-ignore
+    const row = {
+      part: 'bring',
+      row: 'flow_a',
+      there: true,
+      values: [],
+      letters: 'LML',
+      rows: [5, 0, 6],
+      rejected: [],
+      gaps: 1,
+    }
+    const job = { job: 'gauges', title: 'Gauge readings', zone: 'UTC', every: 'P1D', slices, parts: [], columns: [], rows: [row], restatedFrom: null, trouble: null, without: null } as never // prettier-ignore
+    const written = dataset({ days: { direction: 'write', days: [] } })
+    const page = show(<Dataset />, { answers: { dataset: written, datasetCoverage: { at: new Date().toISOString(), jobs: [job] } }, at: '/catalog/7?view=slices', path: '/catalog/:id' }) // prettier-ignore
+    expect(await screen.findByText('flow_a')).toBeTruthy()
+    expect(screen.getByRole('img', { name: /flow_a.*1 slice missing/ })).toBeTruthy()
+    expect(page.asked.find(({ route }) => route === 'datasetCoverage')!.params).toEqual({ id: '7' })
+    show(<Dataset />, { answers: { dataset: written, datasetCoverage: { at: new Date().toISOString(), jobs: [] } }, at: '/catalog/7?view=slices', path: '/catalog/:id' }) // prettier-ignore
+    expect(await screen.findByText(/No job loads it slice by slice/)).toBeTruthy()
+  })
   it('that is not there says so', async () => {
     show(<Dataset />, {
       at: '/catalog/999',

@@ -14,12 +14,14 @@ import { ChangeLines } from './SchemaColumns'
 import { Columns } from './Columns'
 import { Facts } from './Facts'
 import { Files } from './Files'
+import { Slices } from './Slices'
 import { SchemaVersions } from './SchemaVersions'
 
 const Profile = lazy(() => import('./Profile'))
 
 const views = {
   columns: 'columns',
+  slices: 'slices',
   profile: 'profile',
   rows: 'rows',
   files: 'files',
@@ -110,7 +112,11 @@ export default function Dataset(): ReactElement {
               label="what to show"
               value={view}
               views={(Object.keys(views) as View[])
-                .filter((name) => name !== 'files' || data.files !== null)
+                .filter(
+                  (name) =>
+                    (name !== 'files' || data.files !== null) &&
+                    (name !== 'slices' || data.days.direction === 'write'),
+                )
                 .map((name) => [name, `${views[name]} ${counts[name] ?? ''}`] as const)}
               onChange={(name) => setSearch(name === 'columns' ? {} : { view: name }, { replace: true })}
             />
@@ -126,6 +132,7 @@ export default function Dataset(): ReactElement {
               onSave={(edit) => run(call(routes.editDataset, { params: { id }, body: edit }))}
             />
           )}
+          {view === 'slices' && <Slices id={id} />}
           {view === 'profile' && (
             <Suspense fallback={<Waiting what="opening" />}>
               <Profile

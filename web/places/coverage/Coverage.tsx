@@ -1,37 +1,25 @@
 import { Button, IconButton } from '@mui/material'
 import ChevronLeftIcon from '@mui/icons-material/ChevronLeft'
 import ChevronRightIcon from '@mui/icons-material/ChevronRight'
-import { useCallback, useMemo, useState, type ReactElement } from 'react'
+import { useMemo, useState, type ReactElement } from 'react'
 import { Link } from 'react-router'
 import { routes } from '../../../contract/routes'
 import { everyText } from '../../../core/slice/words'
 import { useAddress } from '../../data/address'
 import { useAnswer } from '../../data/api'
-import { useHere, useMay } from '../../data/session'
+import { useHere } from '../../data/session'
 import { Choice, Flag, TextInput } from '../../kit/controls'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
-import { BarMark } from '../../look/Bars'
 import { count } from '../../look/times'
-import { linesOf, pickedByJob, type Coverage as Answered, type Line, type Place } from './lines'
-import { PickedLines, usePlanning } from './PickedLines'
-import { Sheet } from './Sheet'
-import { SlicePanel } from './SlicePanel'
+import { CoveredRows } from './CoveredRows'
+import { linesOf, type Coverage as Answered } from './lines'
 
 const day = 86_400_000
 /** Days that are looked at, and what that is called. */
 const spans = [['2', '2 days'], ['14', '2 weeks'], ['60', '60 days'], ['365', 'a year'], ['1826', '5 years']] as const // prettier-ignore
-const legend = [
-  ['loaded', 'loaded, height = rows against the usual'],
-  ['failed', 'failed'],
-  ['renewed', 'a later load failed'],
-  ['missing', 'nothing loaded'],
-  ['expected', 'not due yet'],
-] as const
-
 /** Which slices of data are there, row by row along data time, and what is missing. */
 export default function Coverage(): ReactElement {
   const { environment } = useHere()
-  const mayRun = useMay('run', environment)
   const [search, set] = useAddress()
   const job = search.get('job') ?? ''
   const length = spans.find(([days]) => days === search.get('days'))?.[0] ?? '60'
@@ -50,19 +38,9 @@ export default function Coverage(): ReactElement {
   const known = useJobs(data, job)
   const [wanted, setWanted] = useState('')
   const lines = useMemo(() => linesOf(data?.jobs ?? [], { by, gapsOnly, wanted }), [data, by, gapsOnly, wanted])
-  const [chosen, setChosen] = useState<{ readonly id: string; readonly from: number }>()
-  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set())
-  const cursor = useMemo(() => placeOf(lines, chosen), [lines, chosen])
-  const choose = useCallback((place: Place) => {
-    const line = lines[place.line]
-    if (line?.kind === 'row') setChosen({ id: line.id, from: line.times.from[place.slice]! })
-  }, [lines])
-  const jobsPicked = useMemo(() => (picked.size === 0 ? [] : pickedByJob(lines, picked)), [lines, picked])
-  const planning = usePlanning(environment)
   if (error && !data) return <FaultBox error={error} />
   if (!data) return <Waiting what="reading what was loaded" />
   const columns = [...new Set(data.jobs.flatMap((one) => one.columns))]
-  const line = cursor && lines[cursor.line]
   const rows = lines.filter(({ kind }) => kind === 'row').length
   const gaps = lines.reduce((sum, one) => sum + (one.kind === 'row' ? one.row.gaps : 0), 0)
   const until = Math.min(last, Date.parse(data.at))
@@ -103,49 +81,10 @@ export default function Coverage(): ReactElement {
           </Empty>
         </section>
       ) : (
-        <section className="sheet" style={{ padding: '8px 6px 6px' }}>
-          <Sheet
-            lines={lines}
-            from={last - days * day}
-            until={until}
-            zone={data.jobs[0]?.zone ?? 'UTC'}
-            cursor={cursor}
-            picked={picked}
-            onCursor={choose}
-            onPicked={setPicked}
-          />
-        </section>
+        <CoveredRows lines={lines} from={last - days * day} until={until} zone={data.jobs[0]?.zone ?? 'UTC'} environment={environment} />
       )}
-      {jobsPicked.length > 0 ? (
-        <PickedLines picked={jobsPicked} planning={planning} environment={environment} mayRun={mayRun} onClear={() => setPicked(new Set())} />
-      ) : (
-        line?.kind === 'row' && <SlicePanel line={line} slice={cursor!.slice} environment={environment} />
-      )}
-      <div className="line soft" style={{ flexWrap: 'wrap', gap: 12, fontSize: 12 }}>
-        {legend.map(([state, words]) => (
-          <span key={state} className="line" style={{ gap: 5 }}>
-            <BarMark state={state} /> {words}
-          </span>
-        ))}
-        <span className="line" style={{ gap: 5 }}>
-          <BarMark state="loaded" rejected={0.35} /> rows rejected
-        </span>
-        <span className="line" style={{ gap: 5 }}>
-          <BarMark state="loaded" restated /> loaded again next time
-        </span>
-        <span style={{ marginLeft: 'auto' }}>drag or Shift + arrows pick · n next gap</span>
-      </div>
     </div>
   )
-} // prettier-ignore
-
-/** Where what was chosen stands now: lines come and go as they are filtered. */
-function placeOf(lines: readonly Line[], chosen: { readonly id: string; readonly from: number } | undefined): Place | undefined {
-  const at = chosen ? lines.findIndex(({ id }) => id === chosen.id) : -1
-  const line = lines[at]
-  if (line?.kind !== 'row') return undefined
-  const slice = line.times.from.indexOf(chosen!.from)
-  return slice < 0 ? undefined : { line: at, slice }
 } // prettier-ignore
 
 /** The jobs there are to choose from: those of the last answer that had all. */

@@ -67,7 +67,8 @@ function NeedLine({ need }: { readonly need: Need }): ReactElement {
         <Link to={`/runs/${run}`}>run {run}</Link>, which must be done before
       </>
     )
-  if (kind === 'slice' || kind === 'check')
+  // a slice, or a step in one, has a job
+  if (job !== null)
     return (
       <>
         {step !== null && (
