@@ -38,7 +38,10 @@ export const runControlRoutes = {
     ...of,
     path: '/api/runs/:id/let-go',
     summary: 'let loads go before their part begins, though something that they wait for is missing',
-    body: z.object({ loads, why: z.string().trim().min(3).max(500).describe('the reason, which is kept') }),
+    body: z.object({
+      loads: loads.optional().describe('all that wait for what others make, where it is left out'),
+      why: z.string().trim().min(3).max(500).describe('the reason, which is kept'),
+    }),
     response: moved,
   }),
   putFirst: route({

@@ -2,7 +2,7 @@ import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { makePlan } from '../engine/planning/plan'
-import { letGo, setAside, stopRun } from '../engine/running/controls'
+import { letGo, letWaitingGo, setAside, stopRun } from '../engine/running/controls'
 import { startRun } from '../engine/running/runs'
 import { saveJob } from '../engine/jobs/versions'
 import { watchWaits } from '../engine/waiting/look'
@@ -102,7 +102,9 @@ parts:
     const vain = await start('in-vain', '2026-07-01')
     await aWhile()
     expect(await states(vain)).toEqual(['waiting!', 'waiting!'])
-    await stopRun(bench.engine, vain)
+    expect(await letWaitingGo(bench.engine, vain, 'Ana', 'there is no such check')).toBe(2)
+    expect(await bench.ended(vain)).toBe('done')
+    expect(await letWaitingGo(bench.engine, vain, 'Ana', 'there is no such check')).toBe(0)
   })
   it('a day waits for the month that covers it, and what is there already is not waited for', async () => {
     await save(job('after-month', 'P1D', { waits: '{job: {name: months}}' }))

@@ -36,6 +36,15 @@ export const setAside = (
 export const letGo = (engine: Engine, run: number, loads: readonly number[], by: string, why: string): Promise<number> =>
   asked(engine, 'mattock.let_go($1, $2, $3, $4)', [run, loads, by, why]) // prettier-ignore
 
+/** Lets all loads of a run go that wait for what others make, with the reason kept. Returns how many there were. */
+export async function letWaitingGo(engine: Engine, run: number, by: string, why: string): Promise<number> {
+  const { rows } = await engine.db.$client.query<{ id: number }>(
+    `select id from mattock.load where run_id = $1 and state = 'waiting' and lane < 0 and wait_set is not null order by id`,
+    [run],
+  )
+  return rows.length === 0 ? 0 : await letGo(engine, run, rows.map(({ id }) => id), by, why) // prettier-ignore
+}
+
 /** Puts waiting loads before the others of their part, or the run before others. Returns how many loads there were. */
 export async function putFirst(engine: Engine, run: number, loads?: readonly number[]): Promise<number> {
   if (loads) return await asked(engine, 'mattock.put_first($1, $2)', [run, loads])

@@ -1,4 +1,12 @@
-import { goOn, holdRun, letGo, putFirst, setAside, stopRun } from '../../engine/running/controls'
+import {
+  goOn,
+  holdRun,
+  letGo,
+  letWaitingGo,
+  putFirst,
+  setAside,
+  stopRun,
+} from '../../engine/running/controls'
 import type { Handlers } from '../handler'
 
 export const runControlHandlers: Pick<
@@ -21,7 +29,9 @@ export const runControlHandlers: Pick<
     loads: await setAside(engine, params.id, body.loads, account.name),
   }),
   letGo: async ({ engine, account }, { params, body }) => ({
-    loads: await letGo(engine, params.id, body.loads, account.name, body.why),
+    loads: body.loads
+      ? await letGo(engine, params.id, body.loads, account.name, body.why)
+      : await letWaitingGo(engine, params.id, account.name, body.why),
   }),
   putFirst: async ({ engine }, { params, body }) => ({
     loads: await putFirst(engine, params.id, body.loads),

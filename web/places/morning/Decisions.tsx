@@ -5,7 +5,10 @@ import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { useHere, useMay } from '../../data/session'
 import { FaultBox } from '../../kit/Fault'
+import { TextInput } from '../../kit/controls'
 import { Lines } from '../../kit/Lines'
+import { say } from '../../kit/Notice'
+import { Slip } from '../../kit/Slip'
 import { useStarting } from '../../kit/Starting'
 import { StateMark, type State } from '../../look/State'
 import { count, numberText, timeText } from '../../look/times'
@@ -16,6 +19,8 @@ interface Shown {
   readonly mark: State
   /** What failed can be run again here. */
   readonly reruns?: true
+  /** What waits can be let go here. */
+  readonly letsGo?: true
   /** What is opened to look into it. */
   readonly opens: (decision: Decision) => { readonly to: string; readonly words: string } | undefined
 }
@@ -30,7 +35,7 @@ const shown: Readonly<Record<Decision['kind'], Shown>> = {
   check: { mark: 'failed', reruns: true, opens: inRun },
   unbalanced: { mark: 'held', opens: inRun },
   connection: { mark: 'waiting', opens: inRun },
-  stuck: { mark: 'waiting', opens: (decision) => ({ to: `/runs/${decision.run}`, words: seen(decision) }) },
+  stuck: { mark: 'waiting', letsGo: true, opens: (decision) => ({ to: `/runs/${decision.run}`, words: seen(decision) }) },
   silence: { mark: 'skipped', opens: ({ job }) => ({ to: `/coverage?job=${job}`, words: 'See it covered' }) },
   file: { mark: 'waiting', opens: () => ({ to: '/arrivals?overdue=only', words: 'See arrivals' }) },
   late: { mark: 'waiting', opens: () => ({ to: '/starts?view=rehearsal', words: 'Rehearse' }) },
@@ -76,7 +81,7 @@ export function Decisions({ sheet, onChanged }: { readonly sheet: MorningSheet; 
 function DecisionLine({ decision, people, onChanged }: { readonly decision: Decision; readonly people: readonly string[]; readonly onChanged: () => void }): ReactElement {
   const mayChange = useMay('run', useHere().environment)
   const [acting, setActing] = useState(false)
-  const { mark, opens, reruns } = shown[decision.kind]
+  const { mark, opens, reruns, letsGo } = shown[decision.kind]
   const to = opens(decision)
   const last = decision.notes.at(-1)
   return (
@@ -112,6 +117,7 @@ function DecisionLine({ decision, people, onChanged }: { readonly decision: Deci
           {to && <Opens {...to}>{to.words}</Opens>}
           {decision.plan != null && <Opens to={`/plans/${decision.plan}`}>See its plan</Opens>}
           {reruns && mayChange && <Rerun run={decision.run!} />}
+          {letsGo && mayChange && <LetGo decision={decision} onDone={onChanged} />}
         </span>
         {acting && (
           <MatterSlip
@@ -134,6 +140,39 @@ const Opens = ({ to, children }: { readonly to: string; readonly children: React
     {children}
   </Button>
 )
+
+/** Lets what waits go without it, with the reason. */
+function LetGo({ decision, onDone }: { readonly decision: Decision; readonly onDone: () => void }): ReactElement {
+  const [asking, setAsking] = useState(false)
+  const [why, setWhy] = useState('')
+  const [fault, setFault] = useState<Error>()
+  const go = async () => {
+    const { loads } = await call(routes.letGo, { params: { id: decision.run! }, body: { why } })
+    say(loads === 0 ? 'nothing of that run waits any more' : `${count(loads, 'load')} ${loads === 1 ? 'goes' : 'go'} without it`)
+    setAsking(false)
+    onDone()
+  }
+  return (
+    <>
+      <Button sx={{ flex: 'none' }} onClick={() => setAsking(true)}>
+        Let go
+      </Button>
+      {asking && (
+        <Slip title={decision.title} onClose={() => setAsking(false)}>
+          <p style={{ margin: '0 0 10px' }}>All loads of run {decision.run} that wait begin without what they wait for.</p>
+          <TextInput label="why" value={why} autoFocus placeholder="why they need not wait" onChange={setWhy} />
+          {fault && <FaultBox error={fault} />}
+          <div className="line" style={{ justifyContent: 'flex-end', marginTop: 12 }}>
+            <Button onClick={() => setAsking(false)}>Let them wait</Button>
+            <Button variant="contained" color="primary" disabled={why.trim().length < 3} onClick={() => void go().catch(setFault)}>
+              Let go
+            </Button>
+          </div>
+        </Slip>
+      )}
+    </>
+  )
+} // prettier-ignore
 
 function Rerun({ run }: { readonly run: number }): ReactElement {
   const starting = useStarting(

@@ -141,6 +141,19 @@ describe('a matter', () => {
     notes: [{ by: 'Ana', text: 'gave it to Holm', at: '2026-11-24T04:00:00.000Z' }, { by: 'Holm', text: 'the depot sends it at nine', at: '2026-11-24T04:10:00.000Z' }],
   }) // prettier-ignore
   const quiet = decision({ kind: 'silence', title: 'Level: 2 loads have no rows', quietUntil: '2099-01-01T06:00:00.000Z', job: 'levels' }) // prettier-ignore
+  it('lets what waits in vain go, with the reason', async () => {
+    const page = show(<Morning />, {
+      answers: { morning: sheet({ decisions: [matter] }), letGo: { loads: 6 } },
+    })
+    await page.user.click(await screen.findByRole('button', { name: 'Let go' }))
+    const slip = await screen.findByRole('dialog')
+    expect(within(slip).getByText(/All loads of run 12 that wait begin/)).toBeTruthy()
+    expect(within(slip).getByRole('button', { name: 'Let go' })).toHaveProperty('disabled', true)
+    await page.user.type(within(slip).getByRole('textbox', { name: 'why' }), 'the gauge is gone')
+    await page.user.click(within(slip).getByRole('button', { name: 'Let go' }))
+    expect(page.bodies('letGo')).toEqual([{ why: 'the gauge is gone' }])
+    expect(await screen.findByText('6 loads go without it')).toBeTruthy()
+  })
   it('says who sees to it and what was last said; what is quiet is left out until one asks', async () => {
     const page = show(<Morning />, { answers: { morning: sheet({ decisions: [matter, quiet] }) } })
     expect(await screen.findByText(/the depot sends it at nine/)).toBeTruthy()
