@@ -10,6 +10,7 @@ import { FieldControl } from '../../kit/fields/SchemaFields'
 import { SchemaFields } from '../../kit/fields/SchemaFields'
 import { Lines } from '../../kit/Lines'
 import { TakeAway } from '../../kit/TakeAway'
+import { SliceStrip } from './SliceStrip'
 
 type RawParameter = Readonly<Record<string, unknown>> & { readonly type?: string }
 
@@ -76,6 +77,7 @@ export function AboutForm({ text, locked, onText }: Props): ReactElement {
           onChange={(value) => set(['slices'], value)}
         />
       )}
+      {sliced && <SliceStrip given={at('slices')} />}
       <h2 style={{ margin: 0 }}>Parameters</h2>
       {parameters.length > 0 && (
         <Lines label="parameters">
