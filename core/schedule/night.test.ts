@@ -39,6 +39,33 @@ describe('a night, played through', () => {
     expect(spans(night([job('a', { ...twice, atOnceRuns: 'wait' })])).map(([, , , ends]) => ends)).toEqual([110, 120])
     expect(night([job('a', { ...twice, atOnceRuns: 'refuse' })]).runs.map(({ refused }) => refused)).toEqual([false, true])
   })
+  it('loads that wait for slices of another job begin when those have been played, and are told after it', () => {
+    const day = (n: number) => ({ from: n * 100, to: (n + 1) * 100 })
+    const readings = job('readings', { times: [{ start: 's', at: 120, slice: day(0) }, { start: 's', at: 220, slice: day(1) }], writes: ['w.raw'] })
+    const waiting = (waitsFor: { jobs: string[]; datasets: string[] }, slice = day(0)) =>
+      job('zones', { parts: [{ loads: 1, atOnce: 1, waits: [], lengths: [7], waitsFor }], times: [{ start: 's', at: 105, slice }] })
+    for (const waitsFor of [{ jobs: ['readings'], datasets: [] }, { jobs: [], datasets: ['w.raw'] }]) {
+      const played = night([waiting(waitsFor), readings])
+      expect(played.runs.find((run) => run.job === 'zones')).toMatchObject({ at: 105, begins: 130, ends: 137 })
+      expect(played.runs.find((run) => run.job === 'zones')!.after.map((at) => played.runs[at]!.job)).toEqual(['readings'])
+    }
+    // a slice that covers both days waits for the later
+    expect(night([waiting({ jobs: ['readings'], datasets: [] }, { from: 0, to: 200 }), readings]).runs.find((run) => run.job === 'zones')!.ends).toBe(237)
+    // what was loaded before the night is there, and so is what nobody has heard of
+    expect(night([waiting({ jobs: ['readings'], datasets: [] }, { from: -100, to: 0 }), readings]).runs.find((run) => run.job === 'zones')!.ends).toBe(112)
+    expect(night([waiting({ jobs: ['gone'], datasets: ['w.gone'] })]).runs[0]!.ends).toBe(112)
+    // what goes on since before is waited for
+    const { runs } = rehearse({ from: 100, until: 1000, jobs: [waiting({ jobs: ['readings'], datasets: [] }), { ...readings, times: [] }], running: [{ job: 'readings', run: 3, left: [4] }], workers: 4 })
+    expect(runs.find((run) => run.job === 'zones')!.ends).toBe(147)
+  })
+  it('a run that is left out keeps nobody waiting', () => {
+    const slice = { from: 0, to: 100 }
+    const readings = job('readings', { atOnceRuns: 'refuse', times: [{ start: 's', at: 118, slice: { from: -100, to: 0 } }, { start: 's', at: 120, slice }] })
+    const zones = job('zones', { parts: [{ loads: 1, atOnce: 1, waits: [], lengths: [7], waitsFor: { jobs: ['readings'], datasets: [] } }], times: [{ start: 's', at: 105, slice }] })
+    const played = night([zones, readings])
+    expect(played.runs.find((run) => run.refused)).toBeTruthy()
+    expect(played.runs.find((run) => run.job === 'zones')!.ends).toBeLessThanOrEqual(135)
+  })
   it('loads share the workers: what waits for a place is said', () => {
     const parts = [{ loads: 6, atOnce: 4, waits: [], lengths: [10] }, { loads: 1, atOnce: 1, waits: [0], lengths: [5] }]
     const played = night([job('a', { parts, times: [{ start: 'c', at: 0 }] })], 2)

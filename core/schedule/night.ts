@@ -10,6 +10,14 @@ export interface NightPart {
   readonly waits: readonly number[]
   /** Milliseconds that its loads took; one that knows none takes no time. */
   readonly lengths: readonly number[]
+  /** What its loads wait for: slices of jobs, and datasets, that meet those of its run. */
+  readonly waitsFor?: { readonly jobs: readonly string[]; readonly datasets: readonly string[] } | undefined
+}
+
+/** Data time that a run takes; milliseconds since 1970, half-open. */
+export interface NightSlice {
+  readonly from: number
+  readonly to: number
 }
 
 /** A job as it is foreseen. */
@@ -19,7 +27,7 @@ export interface NightJob {
   /** What a second run does while one goes on. */
   readonly atOnceRuns: 'beside' | 'wait' | 'refuse'
   /** Times that its starts come at, milliseconds since 1970. */
-  readonly times: readonly { readonly start: string; readonly at: number; readonly label?: string }[]
+  readonly times: readonly { readonly start: string; readonly at: number; readonly label?: string; readonly slice?: NightSlice }[]
   /** Its starts that wait for something. */
   readonly follows: readonly { readonly start: string; readonly jobs?: readonly string[]; readonly datasets?: readonly string[]; readonly all: boolean }[]
   /** The datasets that it refreshes. */
@@ -78,7 +86,8 @@ const drawsFor = (loads: number): number => Math.max(3, Math.min(21, Math.floor(
 /**
  * Plays a night through: each start at its time, each load with a length drawn from those of like loads (a bootstrap
  * after Efron, 1979), taken up by list scheduling under the caps (Graham, 1969); what waits for a job or a dataset begins
- * when that is played to its end. The same night gives the same.
+ * when that is played to its end, and loads that wait for the slices of another job when that has played those. The same night
+ * gives the same.
  */
 export function rehearse(night: Night): Rehearsed {
   const loads = night.jobs.reduce((sum, job) => sum + job.times.length * job.parts.reduce((all, { loads: own }) => all + own, 0), 0) // prettier-ignore
@@ -137,6 +146,23 @@ function followersOf(jobs: readonly NightJob[]): Map<string, Follower[]> {
   return found
 } // prettier-ignore
 
+const timeKey = (job: string, start: string, at: number): string => `${job} ${start} ${at}`
+
+/** For each job that waits, part by part, the jobs whose slices its loads wait for. */
+function waitedFor(jobs: readonly NightJob[]): Map<string, readonly (readonly string[])[]> {
+  const known = new Set(jobs.map(({ job }) => job))
+  const found = new Map<string, readonly (readonly string[])[]>()
+  for (const { job, parts } of jobs) {
+    if (parts.every(({ waitsFor }) => waitsFor === undefined)) continue
+    const names = parts.map(({ waitsFor }) => {
+      const writers = jobs.filter(({ writes }) => waitsFor?.datasets.some((dataset) => writes.includes(dataset))).map((other) => other.job)
+      return [...new Set([...(waitsFor?.jobs ?? []), ...writers])].filter((name) => name !== job && known.has(name))
+    })
+    found.set(job, names)
+  }
+  return found
+} // prettier-ignore
+
 interface Going {
   readonly place: number
   readonly job: NightJob
@@ -145,7 +171,8 @@ interface Going {
   readonly open: boolean[]
 }
 
-interface PlayedRun extends Omit<Foreseen, 'low' | 'high'> {
+interface PlayedRun extends Omit<Foreseen, 'low' | 'high' | 'after'> {
+  readonly after: number[]
   /** The same in each draw. */
   readonly id: string
 }
@@ -154,6 +181,10 @@ type Changing<T> = { -readonly [K in keyof T]: T[K] }
 
 function playNight({ from, until, jobs, running, workers }: Night, followers: ReadonlyMap<string, readonly Follower[]>, random: () => number) {
   const byName = new Map(jobs.map((job) => [job.job, job]))
+  const waited = waitedFor(jobs)
+  /** Runs that were taken up, by the time that they came at; what is not here has still to come. */
+  const taken = new Map<string, { readonly place: number; ended: boolean }>()
+  const goingOn: { readonly job: string; readonly place: number; ended: boolean }[] = []
   const runs: Changing<PlayedRun>[] = []
   const going = new Map<string, Going[]>()
   const queued = new Map<string, number[]>()
@@ -165,13 +196,20 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
   let free = workers
   let now = from
   const active: Going[] = []
+  const slices = new Map<number, NightSlice>()
+  const byPlace = new Map<number, { ended: boolean }>()
 
   for (const { job, run, left } of running) {
     const known = byName.get(job)
-    if (known) begin(addRun(known, null, from, undefined, [], run), left)
+    if (!known) continue
+    const place = addRun(known, null, from, undefined, [], run)
+    const one = { job, place, ended: false }
+    goingOn.push(one)
+    byPlace.set(place, one)
+    begin(place, left)
   }
   for (const job of jobs)
-    for (const { start, at, label } of job.times) events.add(at, () => come(job, start, label, []))
+    for (const { start, at, label, slice } of job.times) events.add(at, () => come(job, start, label, [], slice))
   for (;;) {
     fill()
     const next = events.next()
@@ -192,13 +230,17 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
   }
 
   /** A start comes: it begins, waits for the run before it, or is left out, as its job says. */
-  function come(job: NightJob, start: string, label: string | undefined, after: number[]): void {
+  function come(job: NightJob, start: string, label: string | undefined, after: number[], slice?: NightSlice): void {
     // what would begin after the night is not looked at, nor jobs that start each other for ever
     if (now > until || runs.length >= mostRuns) return
     const place = addRun(job, start, now, label, after)
+    if (slice) slices.set(place, slice)
+    const one = { place, ended: false }
+    taken.set(timeKey(job.job, start, now), one)
+    byPlace.set(place, one)
     const others = (going.get(job.job) ?? []).length > 0
     if (!others || job.atOnceRuns === 'beside') return begin(place)
-    if (job.atOnceRuns === 'refuse') runs[place]!.refused = true
+    if (job.atOnceRuns === 'refuse') one.ended = runs[place]!.refused = true
     else queued.set(job.job, [...(queued.get(job.job) ?? []), place])
   }
 
@@ -218,15 +260,35 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
     for (let moved = true; moved; ) {
       moved = false
       one.job.parts.forEach(({ waits }, part) => {
-        if (!one.open[part] && waits.every(isDone)) moved = one.open[part] = true
+        if (one.open[part] || !waits.every(isDone)) return
+        const others = othersBefore(one, part)
+        if (others.some(({ ended }) => !ended)) return
+        const run = runs[one.place]!
+        // what it waited for is what it begins after
+        run.after.push(...others.flatMap(({ place }) => (place !== undefined && runs[place]!.ends > run.at && !run.after.includes(place) ? place : [])))
+        if (!one.open.includes(true)) run.begins = now
+        moved = one.open[part] = true
       })
     }
     if (one.job.parts.every((_part, part) => isDone(part))) endRun(one)
   }
 
+  /** The runs of other jobs that loads of a part wait for: those that take slices that meet its own, and those that go on since before. */
+  function othersBefore(one: Going, part: number): { readonly place?: number; readonly ended: boolean }[] {
+    const own = slices.get(one.place)
+    return (waited.get(one.job.job)?.[part] ?? []).flatMap((name) => [
+      ...goingOn.filter(({ job }) => job === name),
+      ...(own ? byName.get(name)!.times : []).flatMap(({ start, at, slice }) =>
+        slice && slice.from < own!.to && slice.to > own!.from ? (taken.get(timeKey(name, start, at)) ?? { ended: false }) : [],
+      ),
+    ])
+  }
+
   function endRun(one: Going): void {
     const run = runs[one.place]!
     run.ends = now
+    const known = byPlace.get(one.place)
+    if (known) known.ended = true
     active.splice(active.indexOf(one), 1)
     going.set(run.job, going.get(run.job)!.filter((other) => other !== one))
     const [next, ...rest] = queued.get(run.job) ?? []
@@ -234,6 +296,7 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
       queued.set(run.job, rest)
       begin(next)
     }
+    for (const other of [...active]) if (waited.get(other.job.job)?.some((names) => names.includes(run.job)) && active.includes(other)) advance(other)
     for (const { job, start, waitsForAll, came } of followers.get(run.job) ?? []) {
       if (!waitsForAll) events.add(now, () => come(job, start, undefined, [one.place]))
       else {

@@ -10,7 +10,14 @@ import {
 } from '../../core/job/starts'
 import type { Job } from '../../core/job/document'
 import { dueBy } from '../../core/schedule/due'
-import { rehearse, type Foreseen, type NightJob, type Rehearsed } from '../../core/schedule/night'
+import {
+  rehearse,
+  type Foreseen,
+  type NightPart,
+  type NightJob,
+  type Rehearsed,
+} from '../../core/schedule/night'
+import { waitDatasets, waitJobs } from '../../core/job/waits'
 import { fail } from '../../core/fault'
 import type { Engine } from '../context/engine'
 import { readEnvironment } from '../planning/plan'
@@ -146,14 +153,15 @@ function nightJob(job: Job, starts: readonly Start[], history: JobHistory | unde
   const times = starts.flatMap((start) =>
     startTimes(start, job, span.from, span.until, 3000).flatMap(({ at, slice }) => {
       const pause = pauseAt(pauses, job.name, start.id, at)
-      if (!pause) return { start: start.id, at, ...(slice ? { label: slice.label } : {}) }
+      if (!pause) return { start: start.id, at, ...(slice ? { label: slice.label, slice: { from: Date.parse(slice.from), to: Date.parse(slice.to) } } : {}) }
       held.push({ job: job.name, start: start.id, at: new Date(at).toISOString(), pause: pause.id })
       return []
     }),
   )
+  const parts = history?.parts ?? job.parts.map((_part, at) => ({ loads: 1, atOnce: 1, waits: at === 0 ? [] : [at - 1], lengths: [] }))
   return {
     job: job.name,
-    parts: history?.parts ?? job.parts.map((_part, at) => ({ loads: 1, atOnce: 1, waits: at === 0 ? [] : [at - 1], lengths: [] })),
+    parts: parts.map((part, at) => ({ ...part, waitsFor: waitsOf(job, at) })),
     atOnceRuns: job.at_once_runs,
     times,
     follows: starts.flatMap((start) => {
@@ -163,6 +171,14 @@ function nightJob(job: Job, starts: readonly Start[], history: JobHistory | unde
     writes: history?.writes ?? [],
   }
 } // prettier-ignore
+
+/** What the loads of a part wait for. */
+function waitsOf(job: Job, part: number): NightPart['waitsFor'] {
+  const waits = job.parts[part]?.each?.waits ?? []
+  const jobs = waits.flatMap(waitJobs)
+  const datasets = waits.flatMap(waitDatasets)
+  return jobs.length + datasets.length === 0 ? undefined : { jobs, datasets }
+}
 
 function startOutlook(job: Job, start: Start, history: JobHistory | undefined, now: number, pauses: readonly Pause[]): StartOutlook {
   const next = startTimes(start, job, now, now + 2 * 366 * 86_400_000, 1)[0]

@@ -14,6 +14,7 @@ export const dataset = defineWait({
   fresh: { of: 'warehouse.raw.reading' },
   text: ({ of }) => `the slices of ${of} that meet its own`,
   perRow: () => false,
+  datasets: ({ of }) => [of],
   needs: ({ of }, { slice }, { job, slicesOf, writersOf }) => {
     const writers = writersOf(of).filter((name) => name !== job)
     if (writers.length === 0) return [{ kind: 'refresh', dataset: of, since: slice.to }]

@@ -73,6 +73,8 @@ export interface WaitDefinition<Schema extends z.ZodType = z.ZodType> {
   readonly perRow: (given: z.output<Schema>) => boolean
   /** Jobs that it names. */
   readonly jobs?: (given: z.output<Schema>) => readonly string[]
+  /** Datasets that it names, `connection.name`. */
+  readonly datasets?: (given: z.output<Schema>) => readonly string[]
   /** What a load needs; nothing where it need not wait. */
   readonly needs: (given: z.output<Schema>, load: WaitingLoad, context: WaitContext) => readonly Need[]
 }

@@ -56,6 +56,12 @@ export function waitJobs(wait: Wait): readonly string[] {
   return definition.jobs?.(given) ?? []
 }
 
+/** The datasets that a wait names. */
+export function waitDatasets(wait: Wait): readonly string[] {
+  const { definition, given } = own(wait)
+  return definition.datasets?.(given) ?? []
+}
+
 /** All that a load needs before it begins, each once. @throws FaultError `slices` where slices of another job cannot be cut */
 export function needsOf(list: readonly Wait[], load: WaitingLoad, context: WaitContext): Need[] {
   const needs = new Map<string, Need>()

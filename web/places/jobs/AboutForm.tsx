@@ -85,7 +85,7 @@ export function AboutForm({ text, locked, onText }: Props): ReactElement {
             <TableRow>
               <TableCell>name</TableCell>
               {fieldsOf(parameterSchema).map(({ key, label, says }) => (
-                <TableCell key={key} title={says}>
+                <TableCell key={key} title={says} className="keep">
                   {label}
                 </TableCell>
               ))}
