@@ -236,6 +236,8 @@ describe('what keeps a start from beginning', () => {
     await clock('2026-11-25T12:00:00Z')
     await save(plain('paused', `  - {id: quarters, clock: {cron: '*/15 * * * *'}}`))
     await save(plain('paused-after', `  - {id: then, ended: {job: paused-first}}`))
+    // one beside it, looked at first, that counts from after the pause: it hides no reason of the others
+    await save(plain('beside', `  - {id: hours, clock: {cron: '0 * * * *'}}`))
     scheduler()
     await known('paused')
     const id = await pauseStarts(bench.engine, { environment: 'dev', why: 'the warehouse moves', by: 'ana' })
@@ -248,6 +250,7 @@ describe('what keeps a start from beginning', () => {
       ['paused', 'paused by ana: the warehouse moves'],
       ['paused', 'paused by ana: the warehouse moves'],
     ])
+    await bench.own(`update mattock.start_state set since = '2026-11-25T12:50:01Z', next_at = '2026-11-25T11:00:00Z' where job = 'beside'`)
     await endPause(bench.engine, id, 'ben')
     const rows = await decided('paused', 3)
     expect(rows.map(({ state }) => state)).toEqual(['skipped', 'skipped', 'started'])

@@ -1,4 +1,5 @@
 import type pg from 'pg'
+import { groupBy } from '../../core/group'
 import { decide, type Decided } from '../../core/schedule/decide'
 import { slicesToTake, spanOf } from '../../core/schedule/takes'
 import { slicesBetween, withRestated } from '../../core/slice/slices'
@@ -56,11 +57,13 @@ export async function decideDue(engine: Engine): Promise<{ looked: number; wait:
        from mattock.start_state s join mattock.job_version v on v.id = s.version_id
        where s.next_at <= (select mattock.clock()) or s.since > (select mattock.clock()) + interval '1 minute' order by s.next_at limit ${batch} for update of s skip locked`,
     )
+    // pauses back to where the furthest behind of an environment counts from: each start looks for the reasons of its own times
     const paused = new Map<string, Pause[]>()
+    for (const [environment, own] of groupBy(rows, (row) => row.environment)) {
+      const since = Math.min(...own.flatMap((row) => [Date.parse(row.since), Date.parse(row.now)]))
+      paused.set(environment, await pausesSince(client, environment, new Date(since).toISOString()))
+    }
     for (const row of rows) {
-      const since = new Date(Math.min(Date.parse(row.since), Date.parse(row.now))).toISOString()
-      if (!paused.has(row.environment))
-        paused.set(row.environment, await pausesSince(client, row.environment, since))
       const now = Date.parse(row.now)
       await apartFromOthers(engine, client, row, now, () =>
         decideOne(engine, client, row, now, paused.get(row.environment)!),
