@@ -19,8 +19,8 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock arrivals [JOB] [--env E] [--json]               what the newest slice of each job expects by file, and whether it came
   ./mattock verify RUN [--json]        is what it left still as it left it?
   ./mattock survey CONNECTION [--env E] [--include P]… [--exclude P]… [--prefix P] [--accept] [--json]
-  ./mattock put FILE… [--env E] [--remove] [--message M] [--json]     jobs, control tables, connections
-  ./mattock get job|control|connection NAME [--env E]     or --all [--into DIR]
+  ./mattock put FILE… [--env E] [--remove] [--message M] [--json]     jobs, control tables, connections, rules of alerts
+  ./mattock get job|control|connection|alert NAME [--env E]     or --all [--into DIR]
   ./mattock worker [--data DIR] [--capacity N] [--tags T,…]     one more worker; needs DATABASE_URL
 
 FROM/TO is half-open: 2026-11-01/2026-11-05 is four days. A single date is the slice that begins there.

@@ -166,6 +166,36 @@ describe('an installation without a demo', () => {
     )
   })
 
+  it('takes a rule of alerts in and out as a document', async () => {
+    const rule = `mattock: alert/1
+name: on-call
+title: Whoever is "on call"
+in: [dev]
+zone: Europe/Oslo
+tells: {matters: {about: [failed, late], quiet: {from: "22:00", until: "06:00"}}}
+to:
+  - webhook: {on: alarms}
+`
+    const alarms = `mattock: connection/1\nname: alarms\nkind: webhook\ntitle: Alarms\nsettings: {dev: {address: "https://example.org/events"}}\n`
+    const file = put('rule.yaml', `${rule}---\n${alarms}`)
+    const first = await mattock.mattock('put', file)
+    expect(first.err).toBe('')
+    expect(first.out).toBe('connection alarms: added, settings for dev\nalert on-call: added\n')
+    expect((await mattock.mattock('put', file)).out).toContain('alert on-call: as it was')
+    const got = (await mattock.mattock('get', 'alert', 'on-call', '--env', 'dev')).out
+    expect(got).toContain('Whoever is "on call"')
+    expect((await mattock.mattock('put', put('again.yaml', got))).out).toBe('alert on-call: as it was\n')
+    expect((await mattock.mattock('put', put('changed.yaml', got.replace('failed', 'stuck')))).out).toBe(
+      'alert on-call: changed\n',
+    )
+    const { code, err } = await mattock.mattock(
+      'put',
+      put('bad.yaml', rule.replace('late', 'gossip').replace('22:00', '26:00')),
+    )
+    expect(code).toBe(2)
+    expect(err).toMatch(/bad\.yaml:6:/)
+    expect((await mattock.mattock('get', 'alert', 'no-such', '--env', 'dev')).code).not.toBe(0)
+  }, 60_000)
   it('puts nothing where anything is wrong, and names file, line and column', async () => {
     const wrong = put(
       'wrong.yaml',

@@ -2,10 +2,10 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { decisionKinds } from '../decisionKinds'
 import { lengthOf } from './duration'
-import { judge, settling, type OpenAlert, type Standing } from './judge'
-import { tellsText } from './kinds'
+import { judge as judgeAt, settling, type OpenAlert, type Standing } from './judge'
+import { tellsText, type TellingSpec } from './kinds'
 import { playRule, type StoodSpan } from './play'
-import { quietUntil } from './quiet'
+import { quietBetween, quietUntil } from './quiet'
 import { alertRuleSchema } from './rule'
 import { messageSubject, messageText, summaryMessage } from './words'
 
@@ -20,6 +20,9 @@ const thing = (more: Partial<Standing> = {}): Standing => ({
   since: t0,
   ...more,
 })
+/** Judges by a rule, in UTC. */
+const judge = (given: TellingSpec<'matters'>, _zone: 'UTC', standing: readonly Standing[], open: readonly OpenAlert[], now: number) =>
+  judgeAt(given, given.quiet !== undefined && quietUntil(given.quiet, 'UTC', now) !== undefined, standing, open, now) // prettier-ignore
 const rule = (more: Record<string, unknown> = {}) =>
   alertRuleSchema.parse({
     name: 'night',
@@ -141,11 +144,12 @@ describe('a rule played over a time that has gone by', () => {
         }))
         const given = rule(more)
         const until = t0 + 3000 * minute
+        const quiets = given.quiet ? quietBetween(given.quiet, 'UTC', t0, until) : []
         let open: readonly OpenAlert[] = []
         const live: { at: number; said: string[] }[] = []
         for (let now = t0; now < until; now += minute) {
           const stands = spans.filter((span) => span.since <= now && (span.until ?? Infinity) > now)
-          const judged = judge(given, 'UTC', stands, open, now)
+          const judged = judgeAt(given, quiets.some(({ from, until: ends }) => from <= now && now < ends), stands, open, now) // prettier-ignore
           open = judged.open
           if (judged.tell.length > 0) live.push({ at: now, said: judged.tell.map(({ what, news }) => `${what} ${news.cause}`).sort() }) // prettier-ignore
         }

@@ -1,12 +1,24 @@
 import { Temporal } from 'temporal-polyfill'
 import { z } from 'zod'
 
+/** What was read before: a rule is judged again and again. */
+const read = new Map<string, number | undefined>()
+const mostRead = 1000
+
 /** Milliseconds of an ISO 8601 duration without months and years; undefined where it is none. */
 export function lengthOf(duration: string): number | undefined {
+  if (read.has(duration)) return read.get(duration)
+  if (read.size >= mostRead) read.clear()
+  const length = readLength(duration)
+  read.set(duration, length)
+  return length
+}
+
+function readLength(duration: string): number | undefined {
   try {
-    const read = Temporal.Duration.from(duration)
-    if (read.years !== 0 || read.months !== 0 || read.sign < 0) return undefined
-    return read.total({ unit: 'milliseconds', relativeTo: Temporal.PlainDate.from('2000-01-01') })
+    const given = Temporal.Duration.from(duration)
+    if (given.years !== 0 || given.months !== 0 || given.sign < 0) return undefined
+    return given.total({ unit: 'milliseconds', relativeTo: Temporal.PlainDate.from('2000-01-01') })
   } catch {
     return undefined
   }

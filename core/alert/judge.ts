@@ -2,7 +2,6 @@ import type { DecisionKind } from '../decisionKinds'
 import { groupBy } from '../group'
 import { lengthOf } from './duration'
 import type { TellingSpec } from './kinds'
-import { quietUntil } from './quiet'
 
 /** Something that needs a decision, as alerts see it. Times are milliseconds since 1970. */
 export interface Standing {
@@ -56,15 +55,15 @@ export const settling = 5 * 60_000
 /**
  * What a rule tells at a time, given what stands and what stood under it before: each cause once, again as the rule says,
  * and that it is over. In quiet hours nothing is told; what still stands at their end is told then.
+ * @param quiet is it within the quiet hours of the rule
  */
 export function judge(
   rule: TellingSpec<'matters'>,
-  zone: string,
+  quiet: boolean,
   standing: readonly Standing[],
   open: readonly OpenAlert[],
   now: number,
 ): Judged {
-  const quiet = rule.quiet !== undefined && quietUntil(rule.quiet, zone, now) !== undefined
   const after = lengthOf(rule.after ?? 'PT0S')!
   const again = rule.again === undefined ? Infinity : lengthOf(rule.again)!
   const before = new Map(open.filter(({ news }) => concerns(rule, news)).map((one) => [one.news.cause, one]))

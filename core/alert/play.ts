@@ -2,7 +2,7 @@ import { Heap } from '../heap'
 import { judge, settling, type OpenAlert, type Standing, type Told } from './judge'
 import { lengthOf } from './duration'
 import type { TellingSpec } from './kinds'
-import { quietUntil } from './quiet'
+import { quietBetween } from './quiet'
 
 /** Something that needed a decision for a time; it still does where `until` is null. Milliseconds since 1970. */
 export interface StoodSpan extends Standing {
@@ -40,6 +40,8 @@ export function playRule(
     if (ended !== null) times.add(ended - 1).add(ended).add(ended - 1 + settling)
   }
   const messages: PlayedMessage[] = []
+  const quiets = rule.quiet ? quietBetween(rule.quiet, zone, from, until) : []
+  let quietAt = 0
   let open: readonly OpenAlert[] = []
   let standing: StoodSpan[] = []
   let taken = 0
@@ -47,16 +49,18 @@ export function playRule(
     const at = now
     while (taken < begins.length && begins[taken]!.since <= at) standing.push(begins[taken++]!)
     standing = standing.filter((span) => (span.until ?? Infinity) > at)
-    const judged = judge(rule, zone, standing, open, at)
+    while (quietAt < quiets.length && quiets[quietAt]!.until <= at) quietAt++
+    const span = quiets[quietAt]
+    const quiet = span !== undefined && span.from <= at
+    const judged = judge(rule, quiet, standing, open, at)
     open = judged.open
     if (judged.tell.length > 0) {
       messages.push({ at, told: judged.tell })
       if (again !== undefined) times.add(at + again)
     }
     // what is kept back is told when the quiet hours end
-    const over = rule.quiet && open.length > 0 ? quietUntil(rule.quiet, zone, at) : undefined
-    if (over !== undefined) times.add(over)
-    for (const { seenAt, news } of open) if (seenAt < at && !standing.some(({ cause }) => cause === news.cause)) times.add(seenAt + settling)
+    if (quiet && open.length > 0) times.add(span.until)
+    for (const { seenAt } of open) if (seenAt < at) times.add(seenAt + settling)
   }
   return messages
 } // prettier-ignore

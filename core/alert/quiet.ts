@@ -9,17 +9,36 @@ export const quietSchema = z
   .refine(({ from, until }) => from !== until, 'they would end as they begin')
 export type Quiet = z.output<typeof quietSchema>
 
+/** A span of quiet hours; milliseconds since 1970, half-open. */
+export interface QuietSpan {
+  readonly from: number
+  readonly until: number
+}
+
+/** The quiet hours that meet a span of time, by the clock of a zone, in order. */
+export function quietBetween(quiet: Quiet, zone: string, from: number, until: number): QuietSpan[] {
+  const dayOf = (at: number) => Temporal.Instant.fromEpochMilliseconds(Math.floor(at)).toZonedDateTimeISO(zone).toPlainDate()
+  const last = dayOf(until)
+  const spans: QuietSpan[] = []
+  for (let day = dayOf(from).subtract({ days: 1 }); Temporal.PlainDate.compare(day, last) <= 0; day = day.add({ days: 1 })) {
+    const span = quietOf(quiet, zone, day)
+    if (span.from < span.until && span.until > from && span.from <= until) spans.push(span)
+  }
+  return spans
+} // prettier-ignore
+
+/** The quiet hours that begin on a day. */
+function quietOf({ from, until }: Quiet, zone: string, day: Temporal.PlainDate): QuietSpan {
+  const last = until > from ? day : day.add({ days: 1 })
+  return {
+    from: day.toZonedDateTime({ timeZone: zone, plainTime: from }).epochMilliseconds,
+    until: last.toZonedDateTime({ timeZone: zone, plainTime: until }).epochMilliseconds,
+  }
+}
+
 /**
  * When the quiet hours end that a time lies in, by the clock of a zone; undefined where it lies in none. Milliseconds
  * since 1970. Where the clock leaves out the end, they end as soon as it has passed it.
  */
-export function quietUntil({ from, until }: Quiet, zone: string, now: number): number | undefined {
-  const at = Temporal.Instant.fromEpochMilliseconds(now).toZonedDateTimeISO(zone)
-  for (const day of [at.toPlainDate().subtract({ days: 1 }), at.toPlainDate()]) {
-    const begins = day.toZonedDateTime({ timeZone: zone, plainTime: from }).epochMilliseconds
-    const last = until > from ? day : day.add({ days: 1 })
-    const ends = last.toZonedDateTime({ timeZone: zone, plainTime: until }).epochMilliseconds
-    if (begins <= now && now < ends) return ends
-  }
-  return undefined
-}
+export const quietUntil = (quiet: Quiet, zone: string, now: number): number | undefined =>
+  quietBetween(quiet, zone, now, now).find(({ from, until }) => from <= now && now < until)?.until

@@ -1,5 +1,6 @@
 import { jobSchema, type Job } from '../job/document'
 import type { Fault } from '../fault'
+import { alertSchema, type AlertDocument } from './alert'
 import { connectionSchema, type ConnectionDocument } from './connection'
 import { controlSchema, type ControlDocument } from './control'
 import { documentReader, type ReadDocument } from './read'
@@ -8,6 +9,7 @@ interface DocumentKinds {
   readonly connection: ConnectionDocument
   readonly control: ControlDocument
   readonly job: Job
+  readonly alert: AlertDocument
 }
 
 export type DocumentKind = keyof DocumentKinds
@@ -23,6 +25,7 @@ export const documents: {
   connection: { words: 'connection', read: documentReader(connectionSchema) },
   control: { words: 'control table', read: documentReader(controlSchema, 1_000_000) },
   job: { words: 'job', read: documentReader(jobSchema) },
+  alert: { words: 'rule of alerts', read: documentReader(alertSchema) },
 }
 
 export const documentKinds = Object.keys(documents) as DocumentKind[]

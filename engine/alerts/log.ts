@@ -9,7 +9,7 @@ import { fail } from '../../core/fault'
 import type { MessageState } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { allRules } from './rules'
-import { stoodBetween } from './spans'
+import { mostStood, stoodBetween } from './spans'
 
 /** Days that the list of rules looks back over. */
 export const lookBack = 30
@@ -119,12 +119,15 @@ export async function playOver(engine: Engine, environment: string, given: Alert
   const { now, known } = rows[0]!
   const until = Date.parse(now)
   const first = until - playedDays * 86_400_000
-  const from = Math.max(first, known === null ? until : Date.parse(known))
   const telling = tellingOf(rule.tells)
+  const since = Math.max(first, known === null ? until : Date.parse(known))
+  const stood = telling.kind === 'summary' ? [] : await stoodBetween(engine, environment, new Date(since), new Date(until))
+  // of more than can be played, the newest
+  const from = stood.length < mostStood ? since : Math.max(since, stood[0]!.since)
   const messages =
     telling.kind === 'summary'
       ? cronTimes({ expression: telling.spec.at, zone: rule.zone }, first, until, 100_000).map((at) => ({ at, subject: 'a summary of the Morning sheet', told: [] }))
-      : playRule(telling.spec, rule.zone, await stoodBetween(engine, environment, new Date(from), new Date(until)), from, until).map(({ at, told }) => ({ at, subject: messageSubject(environment, told), told }))
+      : playRule(telling.spec, rule.zone, stood, from, until).map(({ at, told }) => ({ at, subject: messageSubject(environment, told), told }))
   const days = Array.from({ length: playedDays }, () => 0)
   for (const { at } of messages) days[Math.min(playedDays - 1, Math.floor((at - first) / 86_400_000))]!++
   return {

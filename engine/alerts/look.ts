@@ -1,5 +1,6 @@
 import { judge, type OpenAlert } from '../../core/alert/judge'
 import { tellingOf } from '../../core/alert/kinds'
+import { quietUntil } from '../../core/alert/quiet'
 import type { AlertRule } from '../../core/alert/rule'
 import { messageSubject, messageText } from '../../core/alert/words'
 import type pg from 'pg'
@@ -108,7 +109,10 @@ async function judgeBy(
   )
   const open = rows.map(({ news, seenAt, toldAt }) => ({ news, seenAt: Date.parse(seenAt), toldAt: toldAt === null ? null : Date.parse(toldAt) }))
   const { rows: clock } = await client.query<{ now: string }>('select mattock.clock() as now')
-  const judged = judge(telling.spec, rule.zone, stands, open, Date.parse(clock[0]!.now))
+  const now = Date.parse(clock[0]!.now)
+  const { quiet: hours } = telling.spec
+  const quiet = hours !== undefined && quietUntil(hours, rule.zone, now) !== undefined
+  const judged = judge(telling.spec, quiet, stands, open, now)
   await client.query('delete from mattock.alert_open where rule = $1 and environment = $2', [rule.name, environment])
   await client.query(
     `insert into mattock.alert_open (rule, environment, cause, news, seen_at, told_at)

@@ -52,7 +52,10 @@ export async function standing(client: Client, environment: string): Promise<Sta
   }))
 }
 
-/** What stood at some time of a span that has gone by. */
+/** Things that a rule is played over at most, the newest. */
+export const mostStood = 20_000
+
+/** What stood at some time of a span that has gone by, in order; the newest {@link mostStood}. */
 export async function stoodBetween(
   engine: Engine,
   environment: string,
@@ -61,10 +64,10 @@ export async function stoodBetween(
 ): Promise<StoodSpan[]> {
   const { rows } = await engine.db.$client.query<SpanRow>(
     `select kind, cause, job, title, text, since, until from mattock.matter_span
-     where environment = $1 and since < $3 and (until is null or until > $2) order by since, id`,
+     where environment = $1 and since < $3 and (until is null or until > $2) order by since desc, id desc limit ${mostStood}`,
     [environment, from.toISOString(), until.toISOString()],
   )
-  return rows.map(({ since, until: ended, quietUntil: _quiet, ...rest }) => ({
+  return rows.reverse().map(({ since, until: ended, quietUntil: _quiet, ...rest }) => ({
     ...rest,
     since: Date.parse(since),
     until: ended === null ? null : Date.parse(ended),

@@ -2,6 +2,7 @@ import { outlineOf } from '../../core/job/outline'
 import { parseJob } from '../../core/job/parse'
 import { sarifLog } from '../../core/plan/sarif'
 import type { Finding } from '../../core/plan/types'
+import { playOver } from '../alerts/log'
 import { readArrivals } from '../arrivals/read'
 import { mappingSheet } from '../catalog/mapping'
 import type { Engine } from '../context/engine'
@@ -29,6 +30,7 @@ export const plannerAsks = {
   readArrivals,
   readCoverage,
   previewStarts,
+  playOver,
   previewRoster,
   mappingSheet,
   resolveLoad,

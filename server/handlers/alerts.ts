@@ -1,11 +1,12 @@
 import { alertRuleSchema, type AlertRule } from '../../core/alert/rule'
 import { fail } from '../../core/fault'
 import { may } from '../../core/rights'
-import { environmentOfMessage, listMessages, listRules, playOver, sendAgain } from '../../engine/alerts/log'
+import { environmentOfMessage, listMessages, listRules, sendAgain } from '../../engine/alerts/log'
 import { footOf } from '../../engine/alerts/foot'
 import { putOut } from '../../engine/alerts/post'
 import { dropRule, ruleNamed, saveRule, setActive } from '../../engine/alerts/rules'
 import { addressesOfPeople } from '../../engine/watching/matters'
+import { plannerOf } from '../planner'
 import type { Account } from '../auth'
 import type { Handlers } from '../handler'
 
@@ -63,7 +64,7 @@ export const alertHandlers: Pick<
     })
     return {}
   },
-  playAlert: async ({ engine }, { body }) => (await playOver(engine, body.environment, ruleOf(body.rule))) as never,
+  playAlert: async (asked, { body }) => (await plannerOf(asked, 'playOver', body.environment, ruleOf(body.rule))) as never,
   sendAlertAgain: async ({ engine, account }, { params }) => {
     holdTo(account, { in: [await environmentOfMessage(engine, params.id)] })
     await sendAgain(engine, params.id)

@@ -45,6 +45,7 @@ describe('the page of arrivals', () => {
     expect(second).toContain('in/flow_a_1.csv')
     expect(second).toContain('by 05:30')
     expect(third).toContain('flow_b_*.csv')
+    expect(screen.getByRole('link', { name: 'in/flow_a_1.csv' }).getAttribute('href')).toBe('/connections/drop?path=in&rows=in%2Fflow_a_1.csv') // prettier-ignore
   })
   it('shows only what is late or missing, and says where nothing is', async () => {
     const page = await open()

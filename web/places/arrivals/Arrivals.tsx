@@ -1,5 +1,5 @@
 import { Button } from '@mui/material'
-import { useCallback, useMemo, useState, type ReactElement } from 'react'
+import { Fragment, useCallback, useMemo, useState, type ReactElement } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { routes } from '../../../contract/routes'
 import { isOverdue } from '../../../core/arrivals/arrival'
@@ -89,6 +89,10 @@ export default function Arrivals(): ReactElement {
   )
 } // prettier-ignore
 
+/** Where the first rows of a file are shown. */
+const rowsOf = (store: string, path: string): string =>
+  `/connections/${encodeURIComponent(store)}?${new URLSearchParams({ path: path.slice(0, Math.max(0, path.lastIndexOf('/'))), rows: path }).toString()}`
+
 /** What the newest slices expect, what is due first at the top. */
 function Now({ data, overdueOnly, onLoad, onChanged }: { readonly data: Answered; readonly overdueOnly: boolean; readonly onLoad: ((arrival: Arrival) => void) | undefined; readonly onChanged: () => void }): ReactElement {
   const zones = useMemo(() => new Map(data.jobs.map(({ job, zone }) => [job, zone])), [data])
@@ -102,7 +106,7 @@ function Now({ data, overdueOnly, onLoad, onChanged }: { readonly data: Answered
     { id: 'due', title: 'due', width: '206px', value: ({ due }) => due, cell: ({ due, job, state }) => (due === null ? '' : isOverdue(state) ? dueWords(due, data.at, zones.get(job)!) : timeText(due, zones.get(job))) },
     { id: 'row', title: 'feed', width: 'minmax(120px, 0.9fr)', value: ({ row }) => row, cell: ({ row }) => row },
     { id: 'slice', title: 'slice', width: '100px', mono: true, value: ({ slice }) => slice.label, cell: ({ slice }) => slice.label },
-    { id: 'name', title: 'file', width: 'minmax(210px, 1.8fr)', mono: true, value: ({ name }) => name, cell: ({ files, name }) => files.map(({ path }) => path).join(', ') || name, hint: ({ name }) => name },
+    { id: 'name', title: 'file', width: 'minmax(210px, 1.8fr)', mono: true, value: ({ name }) => name, cell: ({ files, name, store }) => (files.length === 0 ? name : files.map(({ path }, at) => <Fragment key={path}>{at > 0 && ', '}<Link to={rowsOf(store, path)} title="its first rows" onClick={(event) => event.stopPropagation()}>{path}</Link></Fragment>)), hint: ({ name }) => name },
     { id: 'size', title: 'size', width: '64px', number: true, value: ({ files }) => files.reduce((sum, { size }) => sum + size, 0), cell: ({ files }) => (files.length === 0 ? '' : bytesText(files.reduce((sum, { size }) => sum + size, 0))) },
     { id: 'came', title: 'came', width: '104px', value: ({ came }) => came, cell: ({ came, job }) => (came === null ? '' : timeText(came, zones.get(job))) },
     { id: 'habit', title: 'usually', width: '84px', cell: ({ habit, slice, job }) => <span className="soft">{habit && `by ${habitWords(habit, slice.to, zones.get(job)!).slice(-5)}`}</span>, hint: ({ habit, slice, job }) => habitWords(habit, slice.to, zones.get(job)!) },
@@ -157,7 +161,7 @@ function Feeds({ data, overdueOnly, from, planning, environment, mayRun }: { rea
 type Stray = Answered['strays'][number]
 
 const strayColumns: readonly TableColumn<Stray>[] = [
-  { id: 'path', title: 'file', width: 'minmax(190px, 1.2fr)', mono: true, value: ({ path }) => path, cell: ({ path }) => path },
+  { id: 'path', title: 'file', width: 'minmax(190px, 1.2fr)', mono: true, value: ({ path }) => path, cell: ({ path, store }) => <Link to={rowsOf(store, path)} title="its first rows">{path}</Link> },
   { id: 'count', title: 'files', width: '60px', number: true, value: ({ count: many }) => many, cell: ({ count: many }) => numberText(many) },
   { id: 'store', title: 'in', width: '110px', value: ({ store }) => store, cell: ({ store }) => <Link to={`/connections/${store}`}>{store}</Link> },
   { id: 'size', title: 'size', width: '74px', number: true, value: ({ size }) => size, cell: ({ size }) => bytesText(size) },
