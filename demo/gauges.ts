@@ -70,11 +70,11 @@ export function gaugeFile(feed: Feed, day: Temporal.PlainDate, oddity?: Oddity['
   return lines.join('\r\n') + '\r\n'
 }
 
-/** Writes a file with the time it came at. */
-function put(folder: string, name: string, text: string | Buffer, came: Temporal.ZonedDateTime): void {
+/** Writes a file with the time it came at; milliseconds since 1970. */
+function put(folder: string, name: string, text: string | Buffer, came: number): void {
   const path = join(folder, name)
   writeFileSync(path, text)
-  const seconds = came.epochMilliseconds / 1000
+  const seconds = came / 1000
   utimesSync(path, seconds, seconds)
 }
 
@@ -86,28 +86,19 @@ export function comesAt(feed: Feed, day: Temporal.PlainDate, late: boolean): Tem
   return day.add({ days: 1 }).toZonedDateTime(zone).add({ minutes })
 }
 
-/** One day's file of a feed, as it comes; or, `corrected`, as it comes once more. */
+/** One day's file of a feed, as it comes, by a time (milliseconds since 1970) at the latest; or, `corrected`, as it comes once more. */
 export function deliverGauge(
   folder: string,
   feed: Feed,
   day: Temporal.PlainDate,
   how?: Oddity['what'] | 'corrected',
+  latest = Infinity,
 ): void {
+  const late = how === 'late' || how === 'corrected'
+  const text = how === 'corrected' ? gaugeFile(feed, day, undefined, 2) : gaugeFile(feed, day, how === 'late' ? undefined : how) // prettier-ignore
   const name = fileName(feed, day)
-  if (how === 'corrected')
-    put(
-      folder,
-      name.replace('.csv', '_corrected.csv'),
-      gaugeFile(feed, day, undefined, 2),
-      comesAt(feed, day, true),
-    )
-  else
-    put(
-      folder,
-      name,
-      gaugeFile(feed, day, how === 'late' ? undefined : how),
-      comesAt(feed, day, how === 'late'),
-    )
+  const came = Math.min(comesAt(feed, day, late).epochMilliseconds, latest)
+  put(folder, how === 'corrected' ? name.replace('.csv', '_corrected.csv') : name, text, came)
 }
 
 /** What happens to the file of a feed on a day that is not of the demo's past: most days something does, to one or two. */
@@ -122,29 +113,27 @@ export function newOddity(feed: Feed, day: Temporal.PlainDate): Oddity['what'] |
   return dice < 0.3 ? 'missing' : dice < 0.55 ? 'sent-twice' : dice < 0.65 ? 'broken-rows' : undefined
 }
 
-/** Lays down what came in the night after `day`, up to a time (milliseconds since 1970); late files and corrections only where `late`. */
+/** Lays down what came in the night after `day`, by a time (milliseconds since 1970) at the latest; late files and corrections only where `late`. */
 export function layDown(
   folder: string,
   day: Temporal.PlainDate,
   daysAgo: number,
   which: 'on-time' | 'late',
-  until = Infinity,
+  latest = Infinity,
 ): void {
-  const came = (feed: Feed, late: boolean) => comesAt(feed, day, late).epochMilliseconds <= until
   for (const feed of sendingFeeds()) {
     const oddity = oddityOf(feed.feed, daysAgo)
     if (oddity === 'missing') continue
-    if (which === 'on-time' && oddity !== 'late' && came(feed, false)) deliverGauge(folder, feed, day, oddity)
-    if (which === 'late' && oddity === 'late' && came(feed, true)) deliverGauge(folder, feed, day, 'late')
-    if (which === 'late' && oddity === 'sent-twice' && came(feed, true))
-      deliverGauge(folder, feed, day, 'corrected')
+    if (which === 'on-time' && oddity !== 'late') deliverGauge(folder, feed, day, oddity, latest)
+    if (which === 'late' && oddity === 'late') deliverGauge(folder, feed, day, 'late', latest)
+    if (which === 'late' && oddity === 'sent-twice') deliverGauge(folder, feed, day, 'corrected', latest)
   }
 }
 
 /** Files that lie about and match no pattern. */
 export function layStrays(folder: string, today: Temporal.PlainDate): void {
   mkdirSync(folder, { recursive: true })
-  const came = today.subtract({ days: 20 }).toZonedDateTime(zone)
+  const came = today.subtract({ days: 20 }).toZonedDateTime(zone).epochMilliseconds
   put(folder, 'readme.txt', 'Gauge files land here, one for each district, kind and day.\n', came)
   put(
     folder,

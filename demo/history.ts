@@ -104,8 +104,12 @@ export async function makeHistory(
     )
   await describeSome(engine)
   if (signal.aborted) return
-  // the rest of yesterday's files comes as they come
-  await sendDue(folder, now.epochMilliseconds, now.epochMilliseconds)
+  // what yesterday sends lies there already, whatever the hour: the outside goes on with today's
+  const sent = Math.max(
+    now.epochMilliseconds,
+    today.toZonedDateTime({ timeZone: zone, plainTime: '09:00' }).epochMilliseconds,
+  )
+  await sendDue(folder, sent, sent)
   report(historyDays, historyDays)
 }
 

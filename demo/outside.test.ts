@@ -61,6 +61,12 @@ describe('what the outside sends', () => {
     await sendDue(folder, at('2026-11-30T07:00'), at('2026-11-30T08:00'))
     expect(readdirSync(join(folder, 'lab-post')).sort()).toEqual(['lab_corrie_20261123.xlsx', 'lab_hexley_20261123.xlsx'])
   })
+  it('sends nothing, and forgets nothing, while the clock stands before what was sent', async () => {
+    await sendDue(folder, at('2026-11-26T09:00'), at('2026-11-26T09:00'))
+    expect(await sendDue(folder, sentThrough(folder)!, at('2026-11-26T04:00'))).toBe(0)
+    expect(sentThrough(folder)).toBe(at('2026-11-26T09:00'))
+    expect(drop()).toEqual([])
+  })
   it('makes up for two weeks at most where the demo was not running', async () => {
     await sendDue(folder, at('2026-01-01T12:00'), at('2026-11-26T12:00'))
     const days = new Set(drop().map((name) => /\d{8}/.exec(name)![0]))

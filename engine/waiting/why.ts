@@ -151,8 +151,7 @@ export function needWords({
 async function whyNeed(engine: Engine, need: ReadNeed, environment: string, depth: number, budget: Budget): Promise<Reason> {
   const more = { job: need.job, run: need.run, when: when('usually by', need.usual) }
   if (need.kind === 'run') return reason('waits', `run ${need.run} is not done`, { run: need.run })
-  // a slice, or a step in one, has a job
-  if (need.job === null)
+  if (need.kind !== 'slice' && need.step === null)
     return reason('waits', need.seen.length > 0 ? `${needWords(need)}: ${need.seen[0]!.path} is there, and not whole yet` : `${needWords(need)} has not come`)
   const because = depth < deepest && budget.left > 0 ? await whyNot(engine, { environment, job: need.job!, row: need.row ?? undefined, from: iso(need.from!), to: iso(need.to!), label: need.label! }, depth + 1, budget) : []
   return reason('waits', `${needWords(need)} is not ${need.step !== null ? 'done' : 'loaded'}`, { ...more, because })

@@ -80,6 +80,15 @@ const anySpec = fc.record({
   from: fc.constantFrom('2011-11-01', '2011-12-15'),
 }) // prettier-ignore
 
+/** All slices of a rule in a span, cut once: a rule of hours has thousands. */
+const known = new Map<string, ReturnType<typeof slicesBetween>>()
+function allOf(spec: SliceSpec, from: string, to: string) {
+  const key = JSON.stringify([spec, from, to])
+  const all = known.get(key) ?? slicesBetween(spec, from, to)
+  known.set(key, all)
+  return all
+}
+
 describe('slices that meet a span', () => {
   it('are those of all that have a part of it, and where the rule has begun they fill it', () => {
     fc.assert(
@@ -87,7 +96,7 @@ describe('slices that meet a span', () => {
         const from = new Date(Date.parse('2011-12-20') + at * 3_600_000)
         const to = new Date(from.getTime() + hours * 3_600_000)
         const meeting = slicesMeeting(spec, from.toISOString(), to.toISOString())
-        const all = slicesBetween(spec, '2011-11-01', '2012-07-01')
+        const all = allOf(spec, '2011-11-01', '2012-07-01')
         const wanted = all.filter((one) => Date.parse(one.from) < to.getTime() && Date.parse(one.to) > from.getTime())
         expect(meeting).toEqual(wanted)
         const spans = meeting.map((one) => ({ from: Date.parse(one.from), to: Date.parse(one.to) }))
@@ -109,7 +118,7 @@ describe('slices that meet a span', () => {
   it('the one before is the one that ends where a slice begins', () => {
     fc.assert(
       fc.property(anySpec, fc.integer({ min: 3, max: 60 }), (spec, n) => {
-        const all = slicesBetween(spec, '2011-12-20', '2012-09-01')
+        const all = allOf(spec, '2011-12-20', '2012-09-01')
         const at = Math.min(n, all.length - 1)
         expect(sliceBefore(spec, all[at]!.from)).toEqual(all[at - 1])
       }),

@@ -67,8 +67,7 @@ function NeedLine({ need }: { readonly need: Need }): ReactElement {
         <Link to={`/runs/${run}`}>run {run}</Link>, which must be done before
       </>
     )
-  // a slice, or a step in one, has a job
-  if (job !== null)
+  if (kind === 'slice' || step !== null)
     return (
       <>
         {step !== null && (
