@@ -55,7 +55,7 @@ describe('a night, played through', () => {
     expect(night([waiting({ jobs: ['readings'], datasets: [] }, { from: -100, to: 0 }), readings]).runs.find((run) => run.job === 'zones')!.ends).toBe(112)
     expect(night([waiting({ jobs: ['gone'], datasets: ['w.gone'] })]).runs[0]!.ends).toBe(112)
     // what goes on since before is waited for
-    const { runs } = rehearse({ from: 100, until: 1000, jobs: [waiting({ jobs: ['readings'], datasets: [] }), { ...readings, times: [] }], running: [{ job: 'readings', run: 3, left: [4] }], workers: 4 })
+    const { runs } = rehearse({ from: 100, until: 1000, jobs: [waiting({ jobs: ['readings'], datasets: [] }), { ...readings, times: [] }], running: [{ job: 'readings', run: 3, began: 50, left: [4] }], workers: 4 })
     expect(runs.find((run) => run.job === 'zones')!.ends).toBe(147)
   })
   it('a run that is left out keeps nobody waiting', () => {
@@ -76,8 +76,8 @@ describe('a night, played through', () => {
     expect(night([job('a', { parts, times: [{ start: 'c', at: 0 }] })], 4).runs[0]!.ends).toBe(25)
   })
   it('goes on from what runs already', () => {
-    const { runs } = rehearse({ from: 500, until: 1000, jobs: [job('a', { parts: [{ loads: 9, atOnce: 1, waits: [], lengths: [10] }] })], running: [{ job: 'a', run: 7, left: [3] }], workers: 1 })
-    expect(runs).toMatchObject([{ run: 7, at: 500, ends: 530, start: null }])
+    const { runs } = rehearse({ from: 500, until: 1000, jobs: [job('a', { parts: [{ loads: 9, atOnce: 1, waits: [], lengths: [10] }] })], running: [{ job: 'a', run: 7, began: 400, left: [3] }], workers: 1 })
+    expect(runs).toMatchObject([{ run: 7, at: 500, began: 400, ends: 530, start: null }])
   })
   it('jobs that start each other do not keep it for ever', () => {
     const follow = (name: string) => [{ start: 'f', jobs: [name], all: false }]

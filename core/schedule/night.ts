@@ -38,6 +38,8 @@ export interface NightJob {
 export interface NightRun {
   readonly job: string
   readonly run: number
+  /** When it began; milliseconds since 1970. */
+  readonly began: number
   readonly left: readonly number[]
 }
 
@@ -68,6 +70,8 @@ export interface Foreseen {
   readonly unknown: boolean
   /** The run that goes on already. */
   readonly run: number | undefined
+  /** When that began. */
+  readonly began: number | undefined
   /** It is left out, since another of its job goes on. */
   readonly refused: boolean
 }
@@ -199,10 +203,10 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
   const slices = new Map<number, NightSlice>()
   const byPlace = new Map<number, { ended: boolean }>()
 
-  for (const { job, run, left } of running) {
+  for (const { job, run, began, left } of running) {
     const known = byName.get(job)
     if (!known) continue
-    const place = addRun(known, null, from, undefined, [], run)
+    const place = addRun(known, null, from, undefined, [], run, began)
     const one = { job, place, ended: false }
     goingOn.push(one)
     byPlace.set(place, one)
@@ -221,12 +225,12 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
   }
   return { runs, busy, crowded }
 
-  function addRun(job: NightJob, start: string | null, at: number, label: string | undefined, after: number[], run?: number): number {
+  function addRun(job: NightJob, start: string | null, at: number, label: string | undefined, after: number[], run?: number, began?: number): number {
     const name = `${job.job} ${start ?? run}`
     const count = (counts.get(name) ?? 0) + 1
     counts.set(name, count)
     const unknown = job.parts.every(({ lengths }) => lengths.length === 0)
-    return runs.push({ id: `${name} ${count}`, job: job.job, start, label, at, begins: at, ends: at, after, unknown, run, refused: false }) - 1
+    return runs.push({ id: `${name} ${count}`, job: job.job, start, label, at, begins: at, ends: at, after, unknown, run, began, refused: false }) - 1
   }
 
   /** A start comes: it begins, waits for the run before it, or is left out, as its job says. */

@@ -62,11 +62,11 @@ export async function jobHistories(engine: Engine, environment: string): Promise
 
 /** Runs of an environment that go on, with what each of their parts has left. */
 export async function runsGoingOn(engine: Engine, environment: string): Promise<NightRun[]> {
-  const { rows } = await engine.db.$client.query<NightRun>(
-    `select r.job, r.id as run, array_agg(p.waiting + p.running + p.held order by p.part) as left
+  const { rows } = await engine.db.$client.query<Omit<NightRun, 'began'> & { began: string }>(
+    `select r.job, r.id as run, r.created_at as began, array_agg(p.waiting + p.running + p.held order by p.part) as left
      from mattock.run r join mattock.run_part p on p.run_id = r.id
      where r.environment = $1 and r.state in ('running', 'held') and not r.past group by r.id, r.job order by r.id`,
     [environment],
   )
-  return rows
+  return rows.map(({ began, ...run }) => ({ ...run, began: Date.parse(began) }))
 }

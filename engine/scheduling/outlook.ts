@@ -45,7 +45,7 @@ export interface OutlookAsk {
 /** A run that is foreseen, as it is told. */
 export interface ForeseenRun extends Omit<
   Foreseen,
-  'at' | 'begins' | 'ends' | 'low' | 'high' | 'label' | 'run'
+  'at' | 'begins' | 'ends' | 'low' | 'high' | 'label' | 'run' | 'began'
 > {
   readonly at: string
   readonly begins: string
@@ -207,7 +207,7 @@ function told({ runs, busy, crowded }: Rehearsed, byJob: ReadonlyMap<string, { r
     return there
   })
   return {
-    foreseen: shown.map(({ job: name, at, begins, ends, low, high, after, label, run, ...rest }): ForeseenRun => {
+    foreseen: shown.map(({ job: name, at, begins, ends, low, high, after, label, run, began, ...rest }): ForeseenRun => {
       const job = byJob.get(name)?.job
       return {
         job: name,
@@ -220,7 +220,7 @@ function told({ runs, busy, crowded }: Rehearsed, byJob: ReadonlyMap<string, { r
         low: iso(low),
         high: iso(high),
         after: after.flatMap((place) => places.get(place) ?? []),
-        due: job?.due === undefined ? null : iso(dueBy(job.due, at, zoneOf(job))),
+        due: job?.due === undefined ? null : iso(dueBy(job.due, began ?? at, zoneOf(job))),
       }
     }),
     busy: busy.map(({ at, loads }) => ({ at: iso(at), loads })),

@@ -108,7 +108,7 @@ function DecisionLine({ decision, people, onChanged }: { readonly decision: Deci
       </TableCell>
       <TableCell className="keep soft number">{timeText(decision.latest)}</TableCell>
       <TableCell className="keep number" style={{ width: 1 }}>
-        <span className="line" style={{ justifyContent: 'flex-end' }}>
+        <span className="line" style={{ justifyContent: 'flex-end', marginLeft: 12 }}>
           {mayChange && (
             <Button variant="text" sx={{ flex: 'none' }} onClick={() => setActing(true)} aria-label={`note, give or quiet: ${decision.title}`}>
               {decision.notes.length > 0 ? 'Thread' : 'Note'}
