@@ -8,7 +8,7 @@ import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
 import { clockNow } from '../scheduling/outlook'
 import { every } from '../queue/every'
-import { gatherDecisions } from '../watching/gather'
+import { gatherDecisions, type WatchAsks } from '../watching/gather'
 import { fillSpans } from './fill'
 import { footOf, type AlertOptions } from './foot'
 import { putOut, sendSome } from './post'
@@ -68,7 +68,7 @@ export async function lookAt(
   )
   const [claim] = rows
   if (!claim) return false
-  if (!claim.known) await fillSpans(engine, environment, asks.readArrivals)
+  if (!claim.known) await fillOnce(engine, environment, asks)
   const { decisions } = await gatherDecisions(engine, environment, new Date(await clockNow(engine)), asks)
   const rules = (await allRules(engine)).filter(({ active, rule }) => active && rule.in.includes(environment))
   return await transaction(engine.db.$client, async (client) => {
@@ -84,6 +84,16 @@ export async function lookAt(
     return true
   })
 }
+
+/** Works out what stood before anybody looked; where that cannot be, it is known from now on: nobody waits for the past. */
+async function fillOnce(engine: Engine, environment: string, { readArrivals }: WatchAsks): Promise<void> {
+  try {
+    await fillSpans(engine, environment, readArrivals)
+  } catch (error) {
+    engine.log.warn({ error, environment }, 'what needed a decision before could not be worked out; it is known from now on')
+    await engine.db.$client.query('update mattock.alert_watch set known_from = mattock.clock() where environment = $1', [environment])
+  }
+} // prettier-ignore
 
 interface OpenRow {
   readonly news: OpenAlert['news']

@@ -314,6 +314,19 @@ describe('a rule played over the past', () => {
   })
 })
 
+describe('a past that cannot be worked out', () => {
+  it('keeps nobody from being told of the present', async () => {
+    await save(rule('night', {}, [{ webhook: { on: 'alarms' } }]))
+    await server.load(breaking('gauges'))
+    const readArrivals = (ask: Parameters<typeof asks.readArrivals>[0]) =>
+      ask.late ? Promise.reject(new Error('it took too long')) : asks.readArrivals(ask)
+    expect(await lookAt(server.engine, 'dev', { asks: { ...asks, readArrivals } })).toBe(true)
+    expect((await log()).total).toBe(1)
+    const played = await server.reader.call(routes.playAlert, { body: { ...dev, rule: rule('new') } })
+    expect(Date.now() - Date.parse(played.knownFrom)).toBeLessThan(60_000)
+  })
+})
+
 describe('the watch', () => {
   it('looks, tells and sends by itself', async () => {
     await save(rule('night', {}, [{ mail: { on: 'post', to: 'a@example.org' } }]))

@@ -221,7 +221,7 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
                 <title>{said}</title>
                 <path d={`M${x(due)} ${y(row) + 3}V${y(row) + rowHeight - 3}`} stroke="var(--rust)" strokeWidth="2" />
                 {until - from < 2 * 86_400_000 && (
-                <text x={x(due) + (before ? -6 : 6)} y={y(row) + 21} textAnchor={before ? 'end' : 'start'} fontSize="11.5" fill={late ? 'var(--rust)' : 'var(--soft)'} fontWeight={late ? 700 : 400}>
+                <text x={x(due) + (before ? -6 : 6)} y={y(row) + 21} textAnchor={before ? 'end' : 'start'} fontSize="11.5" stroke="var(--sheet)" strokeWidth="3" paintOrder="stroke" fill={late ? 'var(--rust)' : 'var(--soft)'} fontWeight={late ? 700 : 400}>
                   {said}
                 </text>
                 )}
