@@ -1,4 +1,4 @@
-import { renameSync, utimesSync } from 'node:fs'
+import { appendFileSync, renameSync, utimesSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { saveJob } from '../jobs/versions'
@@ -90,6 +90,22 @@ describe('a start when files arrive', () => {
     write('each', "b's", 1, 3, 'x,y,4\n')
     await lookAtArrived(bench.engine, row, 0)
     expect(await decisions('each')).toHaveLength(2)
+  })
+  it('takes what nobody has touched for some seconds at the first look, and not what is still written to', async () => {
+    const row = await set('touched', '{wait_for: each}')
+    await new Promise((resolve) => setTimeout(resolve, 20))
+    write('touched', 'a', 1, 1)
+    write('touched', "b's", 1, 1)
+    await new Promise((resolve) => setTimeout(resolve, 700))
+    // one goes on growing while it is looked at
+    const growing = setInterval(
+      () => appendFileSync(join(bench.drop, `touched/b's_${day(1)}.csv`), 'x,y,1\n'),
+      50,
+    )
+    await lookAtArrived(bench.engine, row, 500)
+    clearInterval(growing)
+    expect(await decisions('touched')).toMatchObject([{ picks: [{ row: 'a' }] }])
+    expect(await decisions('touched')).toHaveLength(1)
   })
   it('waits for the marker that says that a file is whole', async () => {
     const row = await set('marked', '{wait_for: each, marker: .done}')

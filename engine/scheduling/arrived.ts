@@ -28,7 +28,9 @@ const old = 60_000
 /** Milliseconds after which folders are read though they say that nothing changed: some that are mounted never say. */
 const distrust = 60_000
 /** A look that took long is followed by a rest so many times as long: watching costs little. */
-const rest = 12
+const rest = 10
+/** Files that are looked at a second time within one look, and milliseconds between. */
+const twice = { most: 200, after: 400 }
 /** Slices back for whose files is looked, and days. */
 const back = { slices: 100, days: 14 }
 
@@ -110,6 +112,7 @@ export async function lookAtArrived(engine: Engine, row: StateRow, still: number
   const { all, folders } = await arrivalsOf(engine, job, { environment: row.environment, from, until: newest.to }, clock)
   const roots = new Map<string, string>()
   for (const store of folders.keys()) roots.set(store, (await openAs(engine, 'files', store, row.environment)).store.root)
+  const quietOnes = given.marker === undefined ? await untouched(all, roots, still) : new Set<string>()
   const markers = given.marker === undefined ? undefined : await markersOf(engine, row.environment, all, given.marker)
   let unsettled = false
   await transaction(engine.db.$client, async (client) => {
@@ -127,7 +130,7 @@ export async function lookAtArrived(engine: Engine, row: StateRow, still: number
       const items = all.map((one): ArrivedItem => {
         const { since, taken } = seen.get(itemOf(one)) ?? { since: now, taken: false }
         const isWhole = ({ path, modified }: Arrival['files'][number]) =>
-          markers ? markers.has(`${one.store}\n${path}`) : now - since >= still || now - Date.parse(modified) >= old
+          markers ? markers.has(`${one.store}\n${path}`) : now - since >= still || now - Date.parse(modified) >= old || quietOnes.has(`${one.store}\n${path}`)
         return { part: one.part, row: one.row, slice: one.slice, state: one.state, names: one.files.map(({ path }) => basename(path)), whole: one.files.every(isWhole), since, old: one.files.every(({ modified }) => Date.parse(modified) < Date.parse(state.since)), taken }
       })
       const waiting = items.filter((item) => (item.state === 'here' || item.state === 'again') && !item.taken && !item.old)
@@ -145,6 +148,29 @@ export async function lookAtArrived(engine: Engine, row: StateRow, still: number
     })
   })
   return { folders: watched(folders, roots), unsettled: unsettled || given.latest !== undefined }
+} // prettier-ignore
+
+/**
+ * Of files that came lately those that nobody has touched for some seconds, by two looks at each: so that one need not wait
+ * for the next look at its folder, which may be long.
+ */
+async function untouched(all: readonly Arrival[], roots: ReadonlyMap<string, string>, still: number): Promise<Set<string>> {
+  const lately = all
+    .filter(({ state }) => state === 'here' || state === 'again')
+    .flatMap(({ store, files }) => files.map((file) => ({ store, ...file })))
+    .filter(({ modified }) => Date.now() - Date.parse(modified) < old && Date.now() - Date.parse(modified) >= still)
+    .slice(0, twice.most)
+  if (lately.length === 0) return new Set()
+  await new Promise((resolve) => setTimeout(resolve, twice.after))
+  const same = await Promise.all(
+    lately.map(({ store, path, size, modified }) =>
+      stat(join(roots.get(store)!, path)).then(
+        (now) => now.size === size && now.mtime.toISOString() === new Date(modified).toISOString(),
+        () => false,
+      ),
+    ),
+  )
+  return new Set(lately.filter((_, at) => same[at]).map(({ store, path }) => `${store}\n${path}`))
 } // prettier-ignore
 
 /** Real paths of folders; of those that a wildcard names nothing is told by one time of change. */
