@@ -3,6 +3,8 @@ import { join } from 'node:path'
 import { Temporal } from 'temporal-polyfill'
 import type { Engine } from '../engine/context/engine'
 import { editDataset } from '../engine/catalog/edit'
+import { startKind, startText } from '../core/job/starts'
+import { documentOf, readVersion } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
 import { rerun, startRun } from '../engine/running/runs'
 import { startSurvey } from '../engine/survey/survey'
@@ -227,14 +229,43 @@ async function runOnce(
     by,
     now: at.toInstant().toString(),
   })
+  // what is asked for some rows alone was asked for by a person
+  const decision = only === undefined ? await decided(engine, job, at) : undefined
   const run = await startRun(engine, {
     plan: id,
-    by,
+    by: decision ? `start ${decision.start}` : by,
+    ...(decision ? { occasion: decision.id, cause: decision.cause } : {}),
     clockOffset: at.epochMilliseconds - Date.now(),
     past: true,
     priority: background,
   })
+  if (decision) await begun(engine, decision.id, id, run)
   await ended(engine, run, signal)
+}
+
+/** That the start of a job came at a time of the demo's past, as the scheduler keeps it; undefined for a job that has none. */
+async function decided(engine: Engine, name: string, at: Temporal.ZonedDateTime): Promise<{ id: number; start: string; cause: string } | undefined> {
+  const job = documentOf(await readVersion(engine, name))
+  const [start] = job.starts
+  if (!start) return undefined
+  const cause = startText(start, job)
+  const time = at.toInstant().toString()
+  const { rows } = await engine.db.$client.query<{ id: number }>(
+    `insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, decided_at, not_before)
+     values ('live', $1, $2, $3, $4::text, $6::timestamptz, 'started', $5, $6::timestamptz, $6::timestamptz)
+     on conflict (environment, job, start, key) do update set cause = excluded.cause returning id`,
+    [name, start.id, startKind(start), time, cause, time],
+  )
+  return { id: rows[0]!.id, start: start.id, cause }
+} // prettier-ignore
+
+/** What a decision began: its plan, its run, and the slices that it took. */
+async function begun(engine: Engine, occasion: number, plan: number, run: number): Promise<void> {
+  await engine.db.$client.query(
+    `update mattock.occasion o set plan_id = $2, run_id = $3, begun_at = o.at,
+       "from" = (select min(slice_from) from mattock.load where run_id = $3), "to" = (select max(slice_to) from mattock.load where run_id = $3) where id = $1`,
+    [occasion, plan, run],
+  )
 }
 
 /** Begins a run that may wait for others: the history does not wait with it. */
