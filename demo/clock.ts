@@ -1,4 +1,4 @@
-import { existsSync, statSync } from 'node:fs'
+import { statSync } from 'node:fs'
 import { join } from 'node:path'
 import { zone } from './basin'
 import type { Engine } from '../engine/context/engine'
@@ -22,14 +22,12 @@ export class DemoClock {
   /** Begins on the pinned day; or where it stood when the demo last ran, however quick it went and long it stood still. */
   async begin(folder: string): Promise<void> {
     const pinned = process.env.MATTOCK_TODAY && demoToday().toZonedDateTime({ timeZone: zone, plainTime: '10:00' }).epochMilliseconds
-    const { rows } = await this.engine.db.$client.query('select 1 from mattock.shown_clock')
+    if (pinned) return await this.set(pinned, 1)
+    const { rowCount } = await this.engine.db.$client.query('select 1 from mattock.shown_clock')
+    if (!rowCount) return
     const through = sentThrough(folder)
-    if (pinned) await this.set(pinned, 1)
-    else if (rows.length > 0) {
-      const file = join(folder, 'outside.json')
-      const stood = through === undefined || !existsSync(file) ? undefined : through + (Date.now() - statSync(file).mtimeMs)
-      await this.set(Math.max(stood ?? Date.now(), Date.now()), 1)
-    }
+    const stood = through === undefined ? 0 : through + (Date.now() - statSync(join(folder, 'outside.json')).mtimeMs)
+    await this.set(Math.max(stood, Date.now()), 1)
   } // prettier-ignore
 
   /** Goes on from where it stands, so many times as quick. */

@@ -6,7 +6,7 @@ import type { Decision } from '../watching/decision'
 import { fileDecision } from '../watching/files'
 import { failureDecision, type OpenFailure } from '../watching/failures'
 import { failedFor, recent } from '../watching/gather'
-import { silenceDecision, type LoadedSlice } from '../watching/silence'
+import { silenceDecision, withBefore, type LoadedSlice } from '../watching/silence'
 
 /** Days that are known in retrospect of an environment that nobody looked at before. */
 const days = 60
@@ -72,26 +72,17 @@ async function failedSpans(engine: Engine, environment: string, { from, until }:
 
 /** Loads whose rows were far from those before them, from then on for as long as the Morning sheet shows them. */
 async function silentSpans(engine: Engine, environment: string, { from, until }: Past, now: number): Promise<Span[]> {
-  const { rows } = await engine.db.$client.query<LoadedSlice & { slice: string }>(
-    `select c.job, coalesce(j.title, c.job) as title, c.row_key as row, c.slice_label as label, c.rows::float8 as rows, c.run_id as run, c.loaded_at as at,
-       array(select p.rows::float8 from mattock.coverage p
-         where p.job = c.job and p.environment = c.environment and p.part = c.part and p.row_key = c.row_key and p.slice_from < c.slice_from and p.loaded_by is not null
-         order by p.slice_from desc limit 28) as before
-     from (select * from mattock.coverage where environment = $1 and loaded_at >= $2 and loaded_at < $3 and slice_to > loaded_at - interval '10 days' order by loaded_at limit 50000) c
-     left join mattock.job j on j.name = c.job order by c.loaded_at`,
+  const { rows } = await engine.db.$client.query<LoadedSlice>(
+    `${withBefore(`select * from mattock.coverage where environment = $1 and loaded_at >= $2 and loaded_at < $3 and slice_to > loaded_at - interval '10 days' order by loaded_at limit 50000`)} order by c.loaded_at`,
     [environment, from, until],
   )
-  const groups = new Map<string, LoadedSlice[]>()
-  for (const row of rows) {
+  const found = rows.flatMap((row) => {
     const what = unusual(row.rows, row.before)
-    if (!what) continue
-    const key = `${row.job} ${what} ${row.label}`
-    groups.set(key, [...(groups.get(key) ?? []), row])
-  }
-  return [...groups.values()].map((list) => {
-    const since = list[0]!.at
+    return what ? [{ ...row, what }] : []
+  })
+  return [...groupBy(found, ({ job, what, label }) => `${job} ${what} ${label}`).values()].map((list) => {
     const ends = new Date(Math.max(...list.map(({ at }) => Date.parse(at))) + recent)
-    return { ...silenceDecision([...list].reverse(), unusual(list[0]!.rows, list[0]!.before)!), since, until: ends.getTime() > now ? null : ends.toISOString() }
+    return { ...silenceDecision([...list].reverse(), list[0]!.what), since: list[0]!.at, until: ends.getTime() > now ? null : ends.toISOString() }
   })
 } // prettier-ignore
 

@@ -61,9 +61,11 @@ export function watchArrived(engine: Engine, { every: milliseconds = 2000, still
       const before = known.get(key)
       if (before && !(await somethingMoved(before))) continue
       const begun = performance.now()
+      // as they are before the look: what comes while it lists them is found by the next one
+      const times = await changesOf([...(before?.changed.keys() ?? [])])
       try {
         const { folders, unsettled } = await lookAtArrived(engine, row, still)
-        known.set(key, { changed: await changesOf(folders), at: Date.now(), took: performance.now() - begun, unsettled })
+        known.set(key, { changed: new Map(folders.map((folder) => [folder, times.get(folder)])), at: Date.now(), took: performance.now() - begun, unsettled })
       } catch (error) {
         engine.log.warn({ error, job: row.job, start: row.start }, 'files that a start waits for could not be looked for; tried again')
         known.set(key, { changed: new Map(), at: Date.now(), took: 1000, unsettled: true })
@@ -123,7 +125,7 @@ export async function lookAtArrived(engine: Engine, row: StateRow, still: number
     )
     const [state] = mine
     if (!state) return void (unsettled = true)
-    const { rows: clocks } = await client.query<{ now: string; real: string }>('select mattock.clock() as now, clock_timestamp() as real')
+    const { rows: clocks } = await client.query<{ now: string }>('select mattock.clock() as now')
     const now = Date.parse(clocks[0]!.now)
     await apartFromOthers(engine, client, row, now, async () => {
       const seen = await keepSeen(client, row, all, now)

@@ -26,18 +26,22 @@ const words: Readonly<Record<Unusual, readonly [one: string, many: string]>> = {
   more: ['has far more rows than usual', 'have far more rows than usual'],
 }
 
+/** What loads made of the slices that a select of mattock.coverage picks, each with the rows of the slices before; as `c`. */
+export const withBefore = (picked: string): string =>
+  `select c.job, coalesce(j.title, c.job) as title, c.row_key as row, c.slice_label as label, c.rows::float8 as rows, c.run_id as run, c.loaded_at as at,
+     array(select p.rows::float8 from mattock.coverage p
+       where p.job = c.job and p.environment = c.environment and p.part = c.part and p.row_key = c.row_key and p.slice_from < c.slice_from and p.loaded_by is not null
+       order by p.slice_from desc limit 28) as before
+   from (${picked}) c left join mattock.job j on j.name = c.job`
+
 /**
  * Loads since a time whose rows are far from those of the slices before them (see {@link unusual}), grouped by job: they are
  * done, and nobody else says anything.
  */
 export async function silence(engine: Engine, environment: string, since: string): Promise<Decision[]> {
   const { rows } = await engine.db.$client.query<LoadedSlice>(
-    `select c.job, coalesce(j.title, c.job) as title, c.row_key as row, c.slice_label as label, c.rows::float8 as rows, c.run_id as run, c.loaded_at as at,
-       array(select p.rows::float8 from mattock.coverage p
-         where p.job = c.job and p.environment = c.environment and p.part = c.part and p.row_key = c.row_key and p.slice_from < c.slice_from and p.loaded_by is not null
-         order by p.slice_from desc limit 28) as before
-     from (select * from mattock.coverage where environment = $1 and loaded_at >= $2 and slice_to > $2::timestamptz - make_interval(days => ${recent})
-           order by loaded_at desc limit ${most}) c left join mattock.job j on j.name = c.job order by c.loaded_at desc, c.row_key`,
+    `${withBefore(`select * from mattock.coverage where environment = $1 and loaded_at >= $2 and slice_to > $2::timestamptz - make_interval(days => ${recent})
+       order by loaded_at desc limit ${most}`)} order by c.loaded_at desc, c.row_key`,
     [environment, since],
   )
   const found = rows.flatMap((one) => {

@@ -314,6 +314,24 @@ describe('a rule played over the past', () => {
   })
 })
 
+describe('rows far from usual in the past', () => {
+  it('are known of the time before anybody looked, for as long as the Morning sheet showed them', async () => {
+    await server.own(
+      `insert into mattock.coverage (job, environment, part, row_key, slice_from, slice_to, slice_label, state, ended_at, load_id, run_id, loaded_at, loaded_by, rows)
+       select 'counted', 'dev', 'bring', 'a', d, d + interval '1 day', to_char(d, 'YYYY-MM-DD'), 'done', d + interval '1 day', 1, 1, d + interval '1 day', 1, case when n = 5 then 0 else 100 + n % 3 end
+       from (select n, date_trunc('day', now()) - make_interval(days => n) as d from generate_series(3, 25) n) days`,
+    )
+    await server.load(breaking('gauges'))
+    await look()
+    const played = await server.reader.call(routes.playAlert, { body: { ...dev, rule: rule('new', { about: ['silence'] }) } }) // prettier-ignore
+    expect(played.messages.map(({ told }) => told[0]!.what)).toEqual(['cleared', 'new'])
+    expect(played.messages[1]!.told[0]!.news).toMatchObject({ kind: 'silence', job: 'counted' })
+    expect(played.messages[1]!.told[0]!.news.title).toMatch(/has no rows$/)
+    expect(Math.round((Date.parse(played.messages[0]!.at) - Date.parse(played.messages[1]!.at)) / 3_600_000)).toBe(18) // prettier-ignore
+    await server.own('delete from mattock.coverage')
+  })
+})
+
 describe('a past that cannot be worked out', () => {
   it('keeps nobody from being told of the present', async () => {
     await save(rule('night', {}, [{ webhook: { on: 'alarms' } }]))
