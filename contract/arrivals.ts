@@ -18,9 +18,11 @@ const arrivalState = z.enum(['expected', 'here', 'loaded', 'late', 'missing', 'e
 
 const answerSchema = z
   .object({
-    kind: z.enum(arrivalAnswerKinds).describe('without: its slice goes without it; later: asked for again; never: not expected any more'),
+    kind: z.enum(arrivalAnswerKinds).describe('instead: another file is taken; without: its slice goes without it; later: asked for again; never: not expected any more'),
     from: z.string().describe('beginning of the slice that it was said of'),
     until: z.string().nullable().describe('when it is asked for again'),
+    file: z.string().nullable().describe('the file that is taken instead'),
+    replaces: z.string().nullable().describe('the name in whose place it is taken'),
     why: z.string(),
     by: z.string(),
     at: z.string(),
@@ -72,10 +74,12 @@ export const arrivalRoutes = {
     needs: 'run',
     method: 'post',
     path: '/api/arrivals/answer',
-    summary: 'say about a file that did not come: its slice goes without it, it is asked for again later, or it is not expected any more',
+    summary: 'say about the file of a row and slice: another is taken instead, the slice goes without it, it is asked for again later, or it is not expected any more',
     body: place.extend({
-      kind: z.enum(arrivalAnswerKinds).describe('without, later or never'),
+      kind: z.enum(arrivalAnswerKinds).describe('instead, without, later or never'),
       until: z.iso.datetime({ offset: true }).optional().describe('when it is asked for again'),
+      file: z.string().max(4000).optional().describe('the file that is taken instead, as a path of its store'),
+      replaces: z.string().max(4000).optional().describe('the name in whose place it is taken; the first of the row that lacks its file where it is left out'),
       why: z.string().trim().min(3, 'say why').max(1000).describe('it is kept'),
     }),
   }),

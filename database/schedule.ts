@@ -189,6 +189,9 @@ export const arrivalAnswer = mattock.table(
     kind: text('kind').$type<ArrivalAnswerKind>().notNull(),
     /** When it is asked for again. */
     until: when('until'),
+    /** The file that is taken in place of what the row names; paths of the store. */
+    file: text('file'),
+    replaces: text('replaces'),
     why: text('why').notNull(),
     by: text('by').notNull(),
     at: when('at').notNull(),

@@ -2,6 +2,8 @@ import type { ArrivalState } from './arrival'
 
 /** What somebody may say about a file that did not come. */
 export const arrivalAnswers = {
+  /** Another file is taken in its place. */
+  instead: 'another file is taken',
   /** The slice is done without it. */
   without: 'goes without it',
   /** It is asked for again later. */
@@ -19,6 +21,9 @@ export interface ArrivalAnswer {
   readonly from: string
   /** When it is asked for again; null where it is not. */
   readonly until: string | null
+  /** The file that is taken, as a path of its store, and the name in whose place; null for the other kinds. */
+  readonly file: string | null
+  readonly replaces: string | null
   readonly why: string
   readonly by: string
   readonly at: string
@@ -34,8 +39,11 @@ const lacking: ReadonlySet<ArrivalState> = new Set(['expected', 'late', 'missing
  * @returns the state, the answer that made it so, and until when it is not due
  */
 export function answered(state: ArrivalState, answers: readonly ArrivalAnswer[], from: string, now: number): { state: ArrivalState; answer?: ArrivalAnswer } {
-  if (!lacking.has(state)) return { state }
   const begins = Date.parse(from)
+  const instead = answers.find(({ kind, from: of }) => kind === 'instead' && begins === Date.parse(of))
+  // its state is that of the file which is taken
+  if (instead) return { state, answer: instead }
+  if (!lacking.has(state)) return { state }
   const never = answers.find(({ kind, from: since }) => kind === 'never' && begins >= Date.parse(since))
   if (never) return { state: 'unasked', answer: never }
   const own = answers.filter(({ kind, from: of }) => kind !== 'never' && begins === Date.parse(of))

@@ -39,9 +39,21 @@ describe('what is said of a file that is expected', () => {
 })
 
 describe('what somebody said about a file that did not come', () => {
-  const said = (kind: ArrivalAnswer['kind'], more: Partial<ArrivalAnswer> = {}): ArrivalAnswer => ({ kind, from: '2026-11-02T00:00:00Z', until: null, why: 'w', by: 'b', at: '', ...more }) // prettier-ignore
+  const said = (kind: ArrivalAnswer['kind'], more: Partial<ArrivalAnswer> = {}): ArrivalAnswer => ({ kind, from: '2026-11-02T00:00:00Z', until: null, file: null, replaces: null, why: 'w', by: 'b', at: '', ...more }) // prettier-ignore
   const now = Date.parse('2026-11-03T06:00:00Z')
   const of = (state: ArrivalState, answers: ArrivalAnswer[], from = '2026-11-02T00:00:00Z') => answered(state, answers, from, now).state // prettier-ignore
+  it('is another file, whose state it has then, for its slice alone', () => {
+    const instead = said('instead', { file: 'in/other.csv', replaces: 'in/own*.csv' })
+    expect(answered('here', [instead], '2026-11-02T00:00:00Z', now)).toEqual({
+      state: 'here',
+      answer: instead,
+    })
+    expect(answered('missing', [instead], '2026-11-02T00:00:00Z', now)).toEqual({
+      state: 'missing',
+      answer: instead,
+    })
+    expect(answered('here', [instead], '2026-11-03T00:00:00Z', now)).toEqual({ state: 'here' })
+  })
   it('holds for its slice, or from its slice on, or until its time', () => {
     expect(of('missing', [said('without')])).toBe('without')
     expect(of('missing', [said('without')], '2026-11-03T00:00:00Z')).toBe('missing')

@@ -176,6 +176,7 @@ describe('findings', () => {
     ['connection', 'no worker reaches it', { facts: { connections: { drop: { kind: 'files', configured: true, cap: null, unreached: ['office', 'plant'] }, wh: { kind: 'postgres', configured: true, cap: null } } } }, {}],
     ['connection', 'a database where a store is needed', { facts: { connections: { drop: { kind: 'postgres', configured: true, cap: null }, wh: { kind: 'postgres', configured: true, cap: null } } } }, {}],
     ['schema-changed', 'the file has a column more than at the last load, and one less', { facts: { shapes: new Map([[shapeKey('bring', 'a'), [{ name: 'id' }, { name: 'old' }]]]) } }, { facts: { shapes: new Map([[shapeKey('bring', 'a'), [{ name: 'v' }, { name: 'id' }]]]) } }],
+    ['other-file', 'one file in place of another', { instead: [{ row: 'a', from: '2026-11-01T00:00:00Z', replaces: 'flow_a_20261101.csv', file: 'mail/flow a.csv' }] }, { instead: [{ row: 'a', from: '2026-10-01T00:00:00Z', replaces: 'flow_a_20261001.csv', file: 'mail/flow a.csv' }] }],
     ['slice-open', 'today is not over', { now: '2026-11-02T12:00:00Z' }, { now: '2026-11-03T00:00:00Z' }],
     ['over-cap', 'four at once over a cap of two', { facts: { connections: { drop: { kind: 'files', configured: true, cap: null }, wh: { kind: 'postgres', configured: true, cap: 2 } } } }, {}],
     ['range-count', 'a range states its count', { roster: '{range: {as: year, from: 2015, to: 2025}}', steps: steps('select {row.year}, {slice.from}') }, {}],

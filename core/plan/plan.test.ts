@@ -20,6 +20,23 @@ describe('planning', () => {
       plan({ only: `row.feed == 'b' && slice.label > '2026-11-01'` }).loads.map(({ key }) => key),
     ).toEqual(['b · 2026-11-02'])
   })
+  it('takes a file in place of the one that a row and slice name, letter by letter, and says so', () => {
+    const from = '2026-11-02T00:00:00Z'
+    // a wildcard of a name is a letter of it
+    const { loads, findings, parts } = plan({ instead: [{ row: 'a', from, replaces: 'flow_a_20261102.csv', file: 'by hand/a*[1].csv' }] })
+    expect(loads.map(({ resolved }) => resolved[1])).toMatchObject([
+      { text: 'flow_a_20261101.csv' }, { text: 'flow_b_20261101.csv' }, { text: 'by hand/a*[1].csv', pattern: 'by hand/a\\*[1].csv' }, { text: 'flow_b_20261102.csv' },
+    ])
+    expect(findings).toMatchObject([{ code: 'other-file', level: 'note', loads: [2], message: 'a · 2026-11-02: by hand/a*[1].csv is taken in place of flow_a_20261102.csv, as T. Holm said: sent by hand' }])
+    expect(parts[0]!.varies[1]).toBe('both')
+    // a name that the row no longer has is nobody's
+    expect(plan({ instead: [{ row: 'a', from, replaces: 'flow_a.csv', file: 'x.csv' }] }).findings).toEqual([])
+  }) // prettier-ignore
+  it('takes it where all rows and slices name one file, too', () => {
+    const { loads, parts } = plan({ files: 'all.csv', instead: [{ row: 'b', from: '2026-11-01T00:00:00Z', replaces: 'all.csv', file: 'b.csv' }] }) // prettier-ignore
+    expect(loads.map(({ resolved }) => resolved[1]?.text)).toEqual(['all.csv', 'b.csv', 'all.csv', 'all.csv'])
+    expect(parts[0]!.varies[1]).toBe('both')
+  })
   it('says once what is the same, and shows only the columns that differ', () => {
     const { columns, same } = differing(plan(), 0)
     expect(columns.map(({ label }) => label)).toEqual(['feed', 'slice', 'file'])

@@ -1,12 +1,13 @@
 import { sourceId } from '../roster/gathered'
 import type { Fault } from '../fault'
+import { partName } from '../job/document'
 import { parseJob } from '../job/parse'
 import { slicesInSpan } from '../slice/slices'
 import type { Row, Table } from '../value'
 import { expand } from './expand/expand'
 import { noFacts } from './noFacts'
 import { judge } from './plan'
-import { fileKey, type Facts, type FileFact, type Plan } from './types'
+import { fileKey, type Facts, type FileFact, type InsteadFile, type Plan } from './types'
 
 /** A small control table and a job over it, for tests. */
 
@@ -42,6 +43,8 @@ export interface Ask {
   readonly facts?: Partial<Facts>
   readonly found?: Record<string, FileFact[]>
   readonly now?: string
+  /** Files that are taken in place of those that rows name. */
+  readonly instead?: readonly Omit<InsteadFile, 'part' | 'by' | 'why'>[]
   /** Sources of rosters besides the control table. */
   readonly gathered?: readonly (readonly [string, Table | Fault])[]
 }
@@ -73,6 +76,12 @@ ${
     parameters: ask.given ?? {},
     only: ask.only,
     slices: job.slices ? slicesInSpan(job.slices, ask.span ?? '2026-11-01/2026-11-03') : undefined,
+    instead: ask.instead?.map((one) => ({
+      ...one,
+      part: partName(job.parts[0]!, 0),
+      by: 'T. Holm',
+      why: 'sent by hand',
+    })),
     now: ask.now ?? '2026-11-10T00:00:00Z',
   }
   const expansion = expand(

@@ -16,7 +16,7 @@ export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
   'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'catalog-names', 'target-kind', 'like-target', 'dotted-name', 'already-loaded', 'raw-sql', 'cleared-too-early',
   'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
-  'range-count', 'parameter', 'expression', 'circle', 'never-lines-up', 'never-runs', 'watermark',
+  'other-file', 'range-count', 'parameter', 'expression', 'circle', 'never-lines-up', 'never-runs', 'watermark',
 ] as const // prettier-ignore
 export type FindingCode = (typeof findingCodes)[number]
 
@@ -72,6 +72,8 @@ export interface PlannedLoad {
   readonly slice: number
   /** What each slot resolves to, in the order of `slots` over the part's steps; null where it could not be. */
   readonly resolved: readonly (Resolved | null)[]
+  /** A file is taken in place of the one that its row names. */
+  readonly instead?: InsteadFile
 }
 
 export interface FileFact {
@@ -231,10 +233,27 @@ export interface PlanRequest {
   /** Stretches of rows: of the parts that go through slices, loads within one of them stay; all where it is left out. */
   readonly picks?: readonly PlanPick[] | undefined
   readonly slices: readonly Slice[] | undefined
+  /** Files that somebody said are taken in place of those that rows name. */
+  readonly instead?: readonly InsteadFile[] | undefined
   /** Which texts are resolved, by their paths; all where it is left out. */
   readonly texts?: ((path: string) => boolean) | undefined
   /** ISO 8601 instant. */
   readonly now: string
+}
+
+/** A file that is taken in place of the one that a row and slice name. */
+export interface InsteadFile {
+  /** As {@link partName} says it. */
+  readonly part: string
+  readonly row: string
+  /** Beginning of the slice, ISO 8601. */
+  readonly from: string
+  /** The pattern that the row names, as it is resolved. */
+  readonly replaces: string
+  /** Path in the store, with forward slashes. */
+  readonly file: string
+  readonly by: string
+  readonly why: string
 }
 
 /** A stretch of data time of one row of a part, half-open. */

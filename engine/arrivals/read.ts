@@ -12,8 +12,8 @@ import {
 import type { KnownName } from '../../core/arrivals/nearest'
 import { answered, type ArrivalAnswer } from '../../core/arrivals/answers'
 import { fail, FaultError } from '../../core/fault'
-import { activeSteps, partName, type Job } from '../../core/job/document'
-import { stepDefinition, stepOf } from '../../core/job/steps'
+import { partName, type Job } from '../../core/job/document'
+import { expectsFiles } from '../../core/job/expectsFiles'
 import { expand } from '../../core/plan/expand/expand'
 import { fileWantsOf } from '../../core/plan/fileWants'
 import type { Expansion } from '../../core/plan/types'
@@ -27,6 +27,7 @@ import { gatherLately } from '../planning/gather'
 import { planRequest, readEnvironment } from '../planning/plan'
 import { clockNow } from '../scheduling/outlook'
 import { readAnswers } from './answers'
+import { namesFiles } from './namesFiles'
 import { straysOf, type Searched, type Stray } from './strays'
 
 export interface ArrivalsAsk {
@@ -126,14 +127,6 @@ export async function readArrivals(engine: Engine, ask: ArrivalsAsk): Promise<Ar
   return { at: new Date(now).toISOString(), jobs: found, newest, late, strays: ask.newestOnly ? [] : await straysOf(ask.from, known) }
 } // prettier-ignore
 
-/** Does a job read files for its slices? */
-export const expectsFiles = (job: Job): boolean =>
-  job.slices !== undefined &&
-  job.parts.some((part) => part.each?.slices && activeSteps(part).some((step) => {
-    const { kind, spec } = stepOf(step)
-    return stepDefinition(kind).takesFiles?.(spec) !== undefined
-  })) // prettier-ignore
-
 export interface Known extends Searched {
   readonly slices: readonly Slice[]
   readonly feeds: readonly Feed[]
@@ -146,9 +139,6 @@ const cameLate = ({ due, came, state }: Arrival, now: number): boolean =>
   due !== null &&
   Date.parse(due) < now &&
   (came === null ? isOverdue(state) : Date.parse(came) > Date.parse(due))
-
-/** The texts that name files. */
-const namesFiles = (path: string): boolean => path.endsWith('.from.store') || path.endsWith('.from.files')
 
 /** What one job expects. @throws FaultError where its rows or slices, or a store, cannot be read */
 export async function arrivalsOf(engine: Engine, job: Job, { environment, from, until, newestOnly }: ArrivalsAsk, now: number): Promise<Known> {
@@ -180,7 +170,8 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
   for (const want of wants) {
     const [last] = filesOf(want).map(({ modified }) => Date.parse(modified)).sort((a, b) => b - a)
     const key = `${want.part} ${want.load.row}`
-    if (last === undefined) continue
+    // what somebody sent in its place did not come by habit
+    if (last === undefined || want.load.instead) continue
     const list = lags.get(key) ?? []
     lags.set(key, list)
     list.push((last - ends[want.load.slice]!) / 1000)
@@ -206,7 +197,7 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
         missingAfter: patience[want.part]!,
       },
       now,
-    ), answers.get(`${part}\n${row}`) ?? [], slice.from, now)
+    ), (answers.get(`${part}\n${row}`) ?? []).filter(({ kind, file }) => kind !== 'instead' || file === want.files.text), slice.from, now)
     const came = files.map(({ modified }) => modified).sort().at(-1) ?? null
     const one: Arrival = {
       job: job.name, title: job.title, part, row, slice, store: want.store, name: want.files.pattern,
@@ -260,7 +251,8 @@ function namesByStore(wants: ReturnType<typeof fileWantsOf>, expansion: Expansio
   const names = new Map<string, (KnownName & { values: Row })[]>()
   const seen = new Set<string>()
   for (const { store, part, load, files } of wants) {
-    if (seen.has(`${store} ${part} ${load.row}`)) continue
+    // a name that somebody put in the place of its own says nothing of how files of a row are called
+    if (load.instead || seen.has(`${store} ${part} ${load.row}`)) continue
     seen.add(`${store} ${part} ${load.row}`)
     const { key, row } = expansion.parts[part]!.roster!.rows[load.row]!
     names.set(store, [...(names.get(store) ?? []), { row: key, values: row, name: files.pattern.slice(files.pattern.lastIndexOf('/') + 1) }])

@@ -10,6 +10,7 @@ import { newestClosed, slicesBetween, slicesInSpan, withRestated, type Slice } f
 import type { Row, Table } from '../../core/value'
 import { environment as environmentTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
+import { insteadFiles } from '../arrivals/instead'
 import { gatherFacts } from './facts'
 import { documentOf, readVersion, type JobVersion } from '../jobs/versions'
 import { controlAsOf } from '../control/rows'
@@ -67,6 +68,7 @@ export async function planRequest(
     parameters: ask.parameters,
     only: ask.only,
     picks: ask.picks,
+    instead: await insteadFiles(engine, ask.environment, job),
     slices: ask.picks ? slicesOfPicks(job, ask.picks) : slicesFor(job, ask.span, now),
     now,
   }

@@ -1,4 +1,4 @@
-import { mkdirSync, utimesSync } from 'node:fs'
+import { mkdirSync, rmSync, utimesSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { routes } from '../../contract/routes'
@@ -87,6 +87,29 @@ describe('files that rows and slices expect', () => {
     expect((await letters())["o'hare"]).toBe('MMMMMMMMTE')
     expect((await server.operator.fault(routes.dropArrivalAnswer, { body: place })).code).toBe('unknown-name')
   })
+  it('are another file where somebody says so: it is loaded by the next plan, and by no other slice', async () => {
+    const place = { environment: 'dev', job: 'readings', part: 'bring', row: 'flow_b', from: '2026-11-07T00:00:00Z' }
+    const answer = (more: object) => ({ body: { ...place, kind: 'instead' as const, why: 'sent by mail', ...more } })
+    lay('Flow B (7 Nov) [new].csv', '2026-11-11T05:00:00Z', 'feed,value\nb,7\nb,8\n')
+    const file = 'in/Flow B (7 Nov) [new].csv'
+    expect((await arrivals()).strays.map(({ path }) => path)).toContain(file)
+    for (const [more, path] of [[{}, 'file'], [{ file: 'in/nothing.csv' }, 'file'], [{ file: '../outside.csv' }, undefined], [{ file, replaces: 'in/else.csv' }, 'replaces'], [{ file, from: '2026-11-07T01:00:00Z' }, 'from']] as const)
+      expect((await server.operator.fault(routes.answerArrival, answer(more))).where.path).toBe(path)
+    expect((await server.operator.fault(routes.answerArrival, answer({ file, row: 'nobody' }))).code).toBe('unknown-name')
+    expect((await server.reader.fault(routes.answerArrival, answer({ file }))).code).toBe('forbidden')
+    await server.operator.call(routes.answerArrival, answer({ file }))
+    expect((await letters()).flow_b).toBe('MMMMMMHZMT')
+    expect((await arrivals()).strays.map(({ path }) => path)).not.toContain(file)
+    const planned = await server.engineer.call(routes.makePlan, { body: { job: 'readings', environment: 'dev', span: '2026-11-06/2026-11-08', only: "row.feed == 'flow_b'" } })
+    const { findings } = await server.reader.call(routes.plan, { params: { id: planned.id } })
+    expect(findings.filter(({ code }) => code === 'other-file').map(({ message }) => message)).toEqual([`flow_b · 2026-11-07: ${file} is taken in place of in/flow_b_20261107*.csv, as the operator said: sent by mail`])
+    await server.ended((await server.engineer.call(routes.startRun, { body: { plan: planned.id } })).run)
+    expect((await server.rows("select value from reading where feed = 'b' order by 1")).map(({ value }) => value)).toEqual([7, 8])
+    expect((await letters()).flow_b).toBe('MMMMMMLZMT')
+    await server.operator.call(routes.dropArrivalAnswer, { body: place })
+    expect((await arrivals()).strays.map(({ path }) => path)).toContain(file)
+    rmSync(join(server.drop, file))
+  }) // prettier-ignore
   it('are due by habit where the job does not say when', async () => {
     const text = job()
     await server.engineer.call(routes.saveJob, { params: { name: 'readings' }, body: { text, base: 1 } })
@@ -94,7 +117,6 @@ describe('files that rows and slices expect', () => {
     expect(newest.map(({ row, state, by }) => [row, state, by])).toEqual([['flow_a', 'expected', 'habit'], ['flow_b', 'expected', null], ["o'hare", 'expected', null]]) // prettier-ignore
   })
   it('that went away after they were loaded are loaded', async () => {
-    const { rmSync } = await import('node:fs')
     rmSync(join(server.drop, 'in/flow_a_20261101.csv'))
     expect((await letters()).flow_a!.slice(0, 2)).toBe('LL')
   })

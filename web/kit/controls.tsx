@@ -156,6 +156,63 @@ export function Flag({
   return words ? <FormControlLabel control={box} label={words} /> : box
 }
 
+/** A text that is typed, or picked from what is offered. */
+export function OfferedText({
+  label,
+  value,
+  onChange,
+  offers,
+  words = {},
+  placeholder,
+  mono = false,
+  filtered = false,
+  disabled = false,
+  width,
+}: Control & {
+  readonly value: string
+  readonly onChange: (value: string) => void
+  readonly offers: readonly string[]
+  /** What is said of an offer beside it. */
+  readonly words?: Readonly<Record<string, string>>
+  readonly placeholder?: string | undefined
+  readonly mono?: boolean
+  /** Only offers that hold what is typed are shown: where there are many. */
+  readonly filtered?: boolean
+}): ReactElement {
+  return (
+    <Autocomplete
+      freeSolo
+      disableClearable
+      size="small"
+      options={offers as string[]}
+      {...(filtered ? {} : { filterOptions: (options: string[]) => options })}
+      inputValue={value}
+      disabled={disabled}
+      sx={width === undefined ? { width: '100%' } : { width }}
+      onInputChange={(_event, next, reason) => {
+        // it resets itself when offers come in, which is not what was typed
+        if (reason !== 'reset' || offers.includes(next)) onChange(next)
+      }}
+      renderOption={({ key, ...rest }, option) => (
+        <li key={key} {...rest}>
+          <span className={mono ? 'mono' : ''}>{option}</span>
+          {words[option] !== undefined && <span className="soft">&ensp;{words[option]}</span>}
+        </li>
+      )}
+      renderInput={(params) => (
+        <TextField
+          {...params}
+          placeholder={placeholder ?? ''}
+          slotProps={{
+            ...params.slotProps,
+            htmlInput: { ...params.slotProps.htmlInput, 'aria-label': label, spellCheck: false },
+          }}
+        />
+      )}
+    />
+  )
+}
+
 /** A list of words: typed and ended with Enter or a comma, or picked from what is known. */
 export function WordsInput({
   label,

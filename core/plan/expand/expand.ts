@@ -51,6 +51,7 @@ export function expand(request: PlanRequest, gathered: Gathered): Expansion {
       }
       return { id: step.id, title: step.title ?? step.id, kind: stepKind(step), slots: list }
     })
+    const instead = request.instead?.filter((one) => one.part === partName(part, index)) ?? []
     parts.push({
       index,
       steps: planSteps,
@@ -58,7 +59,12 @@ export function expand(request: PlanRequest, gathered: Gathered): Expansion {
       slices,
       atOnce: part.each?.at_once ?? 1,
       waits: order.waits[index]!,
-      varies: slots.map((slot) => variesBy(slot, roster !== undefined, slices !== undefined)),
+      // a name that somebody put in the place of another is of one row and slice
+      varies: slots.map((slot) =>
+        slot?.kind === 'path' && instead.length > 0
+          ? 'both'
+          : variesBy(slot, roster !== undefined, slices !== undefined),
+      ),
     })
     resolveLoads({
       index,
@@ -68,6 +74,7 @@ export function expand(request: PlanRequest, gathered: Gathered): Expansion {
       base,
       only: request.only,
       picks: slices && request.picks?.filter(({ part: name }) => name === partName(part, index)),
+      instead,
       context,
       names,
       loads,

@@ -5,10 +5,11 @@ import { groupBy } from '../../group'
 import type { RosterContext } from '../../roster/context'
 import type { Roster } from '../../roster/roster'
 import type { Slice } from '../../slice/slices'
-import type { CompiledSlot } from '../../text/slot'
+import { escapeWildcards } from '../../store/pattern'
+import type { CompiledSlot, Resolved } from '../../text/slot'
 import type { ValueType } from '../../value'
 import type { Gatherer } from '../gather'
-import type { PlannedLoad, PlanPick } from '../types'
+import type { InsteadFile, PlannedLoad, PlanPick } from '../types'
 import { sliceBinding } from './bindings'
 import { findingCode } from './codes'
 import { slotResolver } from './slots'
@@ -25,6 +26,8 @@ interface Resolving {
   readonly only: string | undefined
   /** Stretches that loads must lie in; undefined where all are wanted. */
   readonly picks: readonly PlanPick[] | undefined
+  /** Files that are taken in place of those that rows name. */
+  readonly instead: readonly InsteadFile[]
   readonly context: RosterContext
   readonly names: KnownNames
   readonly loads: PlannedLoad[]
@@ -45,6 +48,7 @@ export function resolveLoads(part: Resolving): void {
       ...(row >= 0 ? { row: rowBindings[row] } : {}),
       ...(slice >= 0 ? { slice: sliceBindings[slice] } : {}),
     }) as Bindings
+  const insteadOf = insteadFor(part)
   const isPicked = part.each ? pickFilter(part) : () => true
   const keep = part.each ? loadFilter(part, bindings) : () => true
   const resolvers = part.slots.map((slot) => slot && slotResolver(slot, bindings))
@@ -72,10 +76,36 @@ export function resolveLoads(part: Resolving): void {
         }
         return outcome.value
       })
-      loads.push({ part: index, key, row, slice, resolved })
+      const instead = insteadOf(row, slice)
+      loads.push(
+        instead
+          ? {
+              part: index,
+              key,
+              row,
+              slice,
+              instead,
+              resolved: resolved.map((text, i) => taken(text, instead, part, i, { number, key })),
+            }
+          : { part: index, key, row, slice, resolved },
+      )
     }
   }
 }
+
+/** The file that is taken in place of the one that a row and slice name, where somebody said so. */
+function insteadFor({ instead, roster, slices }: Resolving): (row: number, slice: number) => InsteadFile | undefined {
+  if (instead.length === 0 || !roster || !slices) return () => undefined
+  const known = new Map(instead.map((one) => [`${Date.parse(one.from)} ${one.row}`, one]))
+  return (row, slice) => (row < 0 || slice < 0 ? undefined : known.get(`${Date.parse(slices[slice]!.from)} ${roster.rows[row]!.key}`))
+} // prettier-ignore
+
+/** What a text came to, with the name of a file put in the place of another; that is told. */
+function taken(text: Resolved | null, { replaces, file, by, why }: InsteadFile, { slots, index, findings }: Resolving, at: number, load: { number: number; key: string }): Resolved | null {
+  if (text?.kind !== 'path' || text.pattern !== replaces) return text
+  findings.addForLoad('other-file', 'note', `${file} is taken in place of ${text.text}, as ${by} said: ${why}`, { part: index, step: slots[at]!.step, path: slots[at]!.path }, load)
+  return { kind: 'path', text: file, pattern: escapeWildcards(file) }
+} // prettier-ignore
 
 /** Does a load lie within one of the stretches that were picked of its row? */
 function pickFilter({ picks, roster, slices }: Resolving): (row: number, slice: number) => boolean {

@@ -69,6 +69,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'slices-overlap': { levels: ['look'], says: 'slices that cut across spans loaded before, or leave a gap', rules: [slicesOverlap] },
   'over-cap': { levels: ['look'], says: 'more at once than a connection allows', rules: [overCap] },
   'schema-changed': { levels: ['look'], says: 'the source’s columns changed since the last load', rules: [schemaChanged] },
+  'other-file': { levels: ['note'], says: 'a file is taken in place of the one that a row names', rules: [] },
   'range-count': { levels: ['note'], says: 'a range states its count and both ends', rules: [] },
   parameter: { levels: ['stop'], says: 'a parameter without the value it needs, or with one that does not fit', rules: [] },
   circle: { levels: ['stop'], says: 'parts, steps or jobs that wait for each other, or jobs that run each other', rules: [calledJobs] },

@@ -1,9 +1,9 @@
-import { Autocomplete, Button, TextField } from '@mui/material'
+import { Button } from '@mui/material'
 import { useState, type ReactElement } from 'react'
 import { metaOf, type FieldType } from '../../../core/field/field'
 import { TakeAway } from '../TakeAway'
 import { Template } from '../Template'
-import { Choice, TextInput } from '../controls'
+import { Choice, OfferedText, TextInput } from '../controls'
 import type { FieldProps } from './frame'
 
 /** The words that may be chosen. */
@@ -43,27 +43,13 @@ export function Pairs({ field, said, path, value, onChange, frame }: FieldProps)
               onChange={(next) => set(i, next)}
             />
           ) : of.kind === 'either' ? (
-            <Autocomplete
-              freeSolo
-              disableClearable
-              size="small"
-              sx={{ width: 200 }}
-              options={wordsOf(of)}
-              filterOptions={(options) => options}
-              inputValue={String(one)}
+            <OfferedText
+              label={`${said} of ${name}`}
+              value={String(one)}
+              width={200}
               disabled={frame.locked}
-              onInputChange={(_, next, reason) => {
-                if (reason !== 'reset' || wordsOf(of).includes(next)) set(i, next)
-              }}
-              renderInput={(parameters) => (
-                <TextField
-                  {...parameters}
-                  slotProps={{
-                    ...parameters.slotProps,
-                    htmlInput: { ...parameters.slotProps.htmlInput, 'aria-label': `${said} of ${name}` },
-                  }}
-                />
-              )}
+              offers={wordsOf(of)}
+              onChange={(next) => set(i, next)}
             />
           ) : templates ? (
             <div style={{ flex: 1, minWidth: 0 }}>

@@ -1,7 +1,8 @@
 import { fireEvent, screen, within } from '@testing-library/react'
-import { describe, expect, it } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import { fault, never, show, type Answers } from '../../testing/page'
 import Arrivals from './Arrivals'
+import { feedsFor, sliceFor } from './UseSlip'
 import { habitWords, type Arrival, type Arrivals as Answered } from './words'
 
 const day = 86_400_000
@@ -107,7 +108,7 @@ describe('the page of arrivals', () => {
     expect(screen.queryByRole('button', { name: 'Plan it' })).toBeNull()
   })
   it('takes an answer for a file that did not come, and takes it back', async () => {
-    const answer = { kind: 'never', from: iso(3), until: null, why: 'its gauge is gone', by: 'T. Holm', at: iso(2) } as const // prettier-ignore
+    const answer = { kind: 'never', from: iso(3), until: null, file: null, replaces: null, why: 'its gauge is gone', by: 'T. Holm', at: iso(2) } as const // prettier-ignore
     const page = await open({
       answerArrival: {},
       dropArrivalAnswer: {},
@@ -123,6 +124,44 @@ describe('the page of arrivals', () => {
     // it was said of an earlier slice
     expect(page.bodies('dropArrivalAnswer')).toMatchObject([{ row: 'gone', from: iso(3) }])
   })
+  it('takes a file that was unexpected for one that lacks, by the slice that its name speaks of, and goes on to the plan', async () => {
+    const named = `in/flow C ${slice(1).label}.csv`
+    const stray = { ...arrivals().strays[0]!, path: named, nearest: { job: 'gauges', row: "o'hare", name: "o'hare_*.csv" } }
+    const page = await open({ answerArrival: {}, makePlan: { id: 12 }, arrivals: arrivals({ strays: [stray] }) }, { at: '/?view=strays' })
+    await page.user.click(screen.getByRole('button', { name: 'Take it for' }))
+    const plan = await screen.findByRole('button', { name: 'Keep, and plan it' })
+    expect((plan as HTMLButtonElement).disabled).toBe(true)
+    await page.user.type(screen.getByRole('textbox', { name: 'why' }), 'sent by mail')
+    await page.user.click(plan)
+    await vi.waitFor(() => expect(page.bodies('makePlan')).toMatchObject([{ job: 'gauges', picks: [{ part: 'bring', row: "o'hare", from: iso(2), to: iso(1) }] }]))
+    expect(page.bodies('answerArrival')).toEqual([{ environment: 'dev', job: 'gauges', part: 'bring', row: "o'hare", from: iso(2), kind: 'instead', file: named, why: 'sent by mail' }])
+    await vi.waitFor(() => expect(page.address()).toBe('/plans/12'))
+  }) // prettier-ignore
+  it('takes the newest slice that lacks its file where a name speaks of none', () => {
+    const [feed] = feedsFor(arrivals(), { ...arrivals().strays[0]!, nearest: { job: 'gauges', row: "o'hare", name: '' } })
+    expect(feed!.row).toBe("o'hare")
+    expect(sliceFor(feed!, 'in/by hand.csv')).toBe(iso(1))
+    // a row whose files lie elsewhere is not offered
+    expect(feedsFor(arrivals(), { ...arrivals().strays[0]!, store: 'elsewhere' })).toEqual([])
+  }) // prettier-ignore
+  it('says which file is taken in place of which, and lets it be taken back', async () => {
+    const answer = { kind: 'instead', from: iso(1), until: null, file: 'in/by hand.csv', replaces: 'flow_a_1.csv', why: 'sent by mail', by: 'T. Holm', at: iso(0) } as const
+    const page = await open({ dropArrivalAnswer: {}, arrivals: arrivals({ newest: [arrival('flow_a', { state: 'here', name: 'in/by hand.csv', files: [{ path: 'in/by hand.csv', size: 9 }], answer })] }) })
+    await page.user.click(screen.getByRole('button', { name: 'in place of flow_a_1.csv' }))
+    await page.user.click(await screen.findByRole('button', { name: 'Take it back' }))
+    expect(page.bodies('dropArrivalAnswer')).toMatchObject([{ row: 'flow_a', from: iso(1) }])
+  }) // prettier-ignore
+  it('offers unexpected files of its store where one lacks', async () => {
+    const page = await open({ answerArrival: {} })
+    await page.user.click(screen.getAllByRole('button', { name: 'Answer' })[0]!)
+    await page.user.click(await screen.findByRole('combobox', { name: 'what is said' }))
+    await page.user.click(await screen.findByRole('option', { name: 'another file is taken' }))
+    await page.user.click(screen.getByRole('combobox', { name: 'file' }))
+    await page.user.click(await screen.findByRole('option', { name: /in\/flow_c_1\.csv/ }))
+    await page.user.type(screen.getByRole('textbox', { name: 'why' }), 'it was renamed')
+    await page.user.click(screen.getByRole('button', { name: 'Keep' }))
+    expect(page.bodies('answerArrival')).toEqual([{ environment: 'dev', job: 'gauges', part: 'bring', row: "o'hare", from: iso(1), kind: 'instead', file: 'in/flow_c_1.csv', replaces: "o'hare_*.csv", why: 'it was renamed' }])
+  }) // prettier-ignore
   it('says a habit by the clock of the job', () => {
     expect(habitWords({ median: 17_400, late: 19_800, known: 9 }, '2026-11-25T23:00:00Z', 'Europe/Oslo')).toBe('04:50, nine of ten by 05:30') // prettier-ignore
     expect(habitWords(null, '2026-11-25T23:00:00Z', 'UTC')).toBe('')

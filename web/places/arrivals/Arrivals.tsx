@@ -17,7 +17,8 @@ import { PickedLines, usePlanning } from '../coverage/PickedLines'
 import { Sheet } from '../coverage/Sheet'
 import { AnswerSlip, mayAnswer } from './AnswerSlip'
 import { linesOf } from './lines'
-import { dueWords, habitWords, shown, type Arrival, type Arrivals as Answered } from './words'
+import { UseSlip } from './UseSlip'
+import { dueWords, habitWords, shown, type Arrival, type Arrivals as Answered, type Stray } from './words'
 
 const day = 86_400_000
 /** Days of data that are looked at. */
@@ -83,7 +84,7 @@ export default function Arrivals(): ReactElement {
       ) : view === 'feeds' ? (
         <Feeds data={data} overdueOnly={overdueOnly} from={opened - days * day} planning={planning} environment={environment} mayRun={mayRun} />
       ) : (
-        <Strays data={data} />
+        <Strays data={data} onUsed={mayRun ? () => void mutate() : undefined} />
       )}
     </div>
   )
@@ -92,6 +93,23 @@ export default function Arrivals(): ReactElement {
 /** Where the first rows of a file are shown. */
 const rowsOf = (store: string, path: string): string =>
   `/connections/${encodeURIComponent(store)}?${new URLSearchParams({ path: path.slice(0, Math.max(0, path.lastIndexOf('/'))), rows: path }).toString()}`
+
+/** The files that came, each leading to its first rows; the name that is expected where none did. */
+function FileNames({ arrival: { files, name, store } }: { readonly arrival: Arrival }): ReactElement {
+  if (files.length === 0) return <>{name}</>
+  return (
+    <>
+      {files.map(({ path }, at) => (
+        <Fragment key={path}>
+          {at > 0 && ', '}
+          <Link to={rowsOf(store, path)} title="its first rows" onClick={(event) => event.stopPropagation()}>
+            {path}
+          </Link>
+        </Fragment>
+      ))}
+    </>
+  )
+}
 
 /** What the newest slices expect, what is due first at the top. */
 function Now({ data, overdueOnly, onLoad, onChanged }: { readonly data: Answered; readonly overdueOnly: boolean; readonly onLoad: ((arrival: Arrival) => void) | undefined; readonly onChanged: () => void }): ReactElement {
@@ -106,7 +124,7 @@ function Now({ data, overdueOnly, onLoad, onChanged }: { readonly data: Answered
     { id: 'due', title: 'due', width: '206px', value: ({ due }) => due, cell: ({ due, job, state }) => (due === null ? '' : isOverdue(state) ? dueWords(due, data.at, zones.get(job)!) : timeText(due, zones.get(job))) },
     { id: 'row', title: 'feed', width: 'minmax(120px, 0.9fr)', value: ({ row }) => row, cell: ({ row }) => row },
     { id: 'slice', title: 'slice', width: '100px', mono: true, value: ({ slice }) => slice.label, cell: ({ slice }) => slice.label },
-    { id: 'name', title: 'file', width: 'minmax(210px, 1.8fr)', mono: true, value: ({ name }) => name, cell: ({ files, name, store }) => (files.length === 0 ? name : files.map(({ path }, at) => <Fragment key={path}>{at > 0 && ', '}<Link to={rowsOf(store, path)} title="its first rows" onClick={(event) => event.stopPropagation()}>{path}</Link></Fragment>)), hint: ({ name }) => name },
+    { id: 'name', title: 'file', width: 'minmax(210px, 1.8fr)', mono: true, value: ({ name }) => name, cell: (arrival) => <><FileNames arrival={arrival} />{arrival.answer?.file != null && <> <Button variant="text" disabled={!onLoad} title={`${arrival.answer.by}: ${arrival.answer.why}`} onClick={(event) => { event.stopPropagation(); setAsking(arrival) }}>in place of {arrival.answer.replaces}</Button></>}</>, hint: ({ name }) => name },
     { id: 'size', title: 'size', width: '64px', number: true, value: ({ files }) => files.reduce((sum, { size }) => sum + size, 0), cell: ({ files }) => (files.length === 0 ? '' : bytesText(files.reduce((sum, { size }) => sum + size, 0))) },
     { id: 'came', title: 'came', width: '104px', value: ({ came }) => came, cell: ({ came, job }) => (came === null ? '' : timeText(came, zones.get(job))) },
     { id: 'habit', title: 'usually', width: '84px', cell: ({ habit, slice, job }) => <span className="soft">{habit && `by ${habitWords(habit, slice.to, zones.get(job)!).slice(-5)}`}</span>, hint: ({ habit, slice, job }) => habitWords(habit, slice.to, zones.get(job)!) },
@@ -115,7 +133,7 @@ function Now({ data, overdueOnly, onLoad, onChanged }: { readonly data: Answered
   return (
     <section className="sheet grow" aria-label="what is due" style={{ display: 'flex', flexDirection: 'column', minHeight: 200 }}>
       <Table label="arrivals" rows={rows} columns={columns} empty={<Empty>{overdueOnly ? 'Nothing is late or missing.' : 'Nothing is expected for the newest slices.'}</Empty>} />
-      {asking && <AnswerSlip arrival={asking} now={data.at} onClose={() => setAsking(undefined)} onDone={() => { setAsking(undefined); onChanged() }} />}
+      {asking && <AnswerSlip arrival={asking} now={data.at} strays={data.strays} onClose={() => setAsking(undefined)} onDone={() => { setAsking(undefined); onChanged() }} />}
     </section>
   )
 } // prettier-ignore
@@ -158,8 +176,6 @@ function Feeds({ data, overdueOnly, from, planning, environment, mayRun }: { rea
   )
 } // prettier-ignore
 
-type Stray = Answered['strays'][number]
-
 const strayColumns: readonly TableColumn<Stray>[] = [
   { id: 'path', title: 'file', width: 'minmax(190px, 1.2fr)', mono: true, value: ({ path }) => path, cell: ({ path, store }) => <Link to={rowsOf(store, path)} title="its first rows">{path}</Link> },
   { id: 'count', title: 'files', width: '60px', number: true, value: ({ count: many }) => many, cell: ({ count: many }) => numberText(many) },
@@ -179,10 +195,17 @@ const strayColumns: readonly TableColumn<Stray>[] = [
 ] // prettier-ignore
 
 /** Files that came and that no row expects. */
-function Strays({ data }: { readonly data: Answered }): ReactElement {
+function Strays({ data, onUsed }: { readonly data: Answered; readonly onUsed: (() => void) | undefined }): ReactElement {
+  const [using, setUsing] = useState<Stray>()
+  const columns = useMemo(
+    (): readonly TableColumn<Stray>[] =>
+      onUsed ? [...strayColumns, { id: 'use', title: '', width: '92px', cell: (stray) => <Button variant="text" title="it is the file that a row expects" onClick={(event) => { event.stopPropagation(); setUsing(stray) }}>Take it for</Button> }] : strayColumns,
+    [onUsed],
+  )
   return (
     <section className="sheet grow" aria-label="unexpected files" style={{ display: 'flex', flexDirection: 'column', minHeight: 200 }}>
-      <Table label="unexpected files" rows={data.strays} columns={strayColumns} empty={<Empty>Every file that came in these days is expected by a row.</Empty>} />
+      <Table label="unexpected files" rows={data.strays} columns={columns} empty={<Empty>Every file that came in these days is expected by a row.</Empty>} />
+      {using && <UseSlip stray={using} data={data} onClose={() => setUsing(undefined)} onDone={() => { setUsing(undefined); onUsed?.() }} />}
     </section>
   )
 } // prettier-ignore

@@ -6,6 +6,7 @@ import { clock, lengthText, timeText } from '../../look/times'
 
 export type Arrivals = Answer<typeof routes.arrivals>
 export type Arrival = Arrivals['newest'][number]
+export type Stray = Arrivals['strays'][number]
 export type Habit = NonNullable<Arrival['habit']>
 
 /** States of files in words, and how they are drawn. */
