@@ -24,6 +24,9 @@ const planner = planApart({
   log: (message) => console.log(message),
 })
 engine.planApart = (person, ask) => planner.ask({ person }, 'makePlan', ask)
+/** Milliseconds that a load takes; 0 is a line in the log, as quick as a load can be. */
+const takes = Number(process.env.BENCH_TAKES ?? 0)
+const step = takes === 0 ? `{id: tell, log: {text: '{row.value}'}}` : `{id: wait, sql: {on: warehouse, text: 'select pg_sleep(${takes / 1000}), {row.value}'}}`
 const job = (name: string, cron: string, slices = '') => `
 mattock: job/1
 name: ${name}
@@ -31,7 +34,7 @@ title: ${name}
 ${slices}starts: [{id: clock, clock: {cron: '${cron}', zone: Europe/Oslo}}]
 parts:
   - each: {roster: {range: {from: 1, to: 4}}, at_once: 2}
-    do: [{id: tell, log: {text: '{row.value}'}}]
+    do: [${step}]
 ` // prettier-ignore
 try {
   await client.query('delete from mattock.pause')

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { reasonIn } from './postgres'
+import { reasonIn, socketIn } from './postgres'
 
 // lines as Postgres 15 writes them to its standard error
 describe('why Postgres ended', () => {
@@ -12,4 +12,17 @@ describe('why Postgres ended', () => {
     ['postgres: could not access the server configuration file "/data/pg/postgresql.conf": No such file or directory', 'could not access the server configuration file …: No such file or directory'],
     ['', 'it ended without a word'],
   ])('%s: %s', (log, reason) => expect(reasonIn(log)).toBe(reason)) // prettier-ignore
+})
+
+describe('a socket of its own', () => {
+  it.each([
+    ['/srv/mattock/postgres', true],
+    // sun_path holds 108 bytes with its end (unix(7)); `.s.PGSQL.54321` and the slash are 15 of them
+    [`/${'a'.repeat(91)}`, true],
+    [`/${'a'.repeat(92)}`, false],
+    [`/${'é'.repeat(46)}`, false],
+    ['/srv/a, b/postgres', false],
+    ['/srv/a "b"/postgres', false],
+    ['/srv/our data/postgres', true],
+  ])('in %s: %s', (folder, may) => expect(socketIn(folder, 54_321)).toBe(may))
 })

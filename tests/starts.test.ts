@@ -153,6 +153,19 @@ describe('starts by the clock', () => {
   })
 })
 
+describe('two starts of one job at one time', () => {
+  it('take a slice once: what the first takes, the second does not', async () => {
+    await clock('2026-11-25T06:59:59.500Z')
+    await save(daily('twice', `  - {id: one, clock: {cron: '0 8 * * *', zone: Europe/Oslo}}\n  - {id: two, clock: {cron: '0 8 * * *', zone: Europe/Oslo}}`)) // prettier-ignore
+    scheduler()
+    const rows = await decided('twice', 2)
+    expect(rows.map(({ state }) => state).sort()).toEqual(['skipped', 'started'])
+    expect(rows.find(({ state }) => state === 'skipped')!.why).toBe(
+      'no slice is over that was not taken before',
+    )
+  })
+})
+
 describe('starts of slices', () => {
   it('begin when each is over and its grace has gone by; those that went by are made up for with all their slices', async () => {
     await clock('2026-11-25T03:59:59.500Z')

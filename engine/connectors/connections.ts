@@ -3,6 +3,7 @@ import type pg from 'pg'
 import { connectorOf, type ConnectionKind } from '../../core/connection/connection'
 import { fail } from '../../core/fault'
 import type { ConnectionFact } from '../../core/plan/types'
+import { prepared } from '../../database/prepared'
 import { connection, connectionSetting } from '../../database/schema'
 import { keptValue, linesIn, withoutValues, withValues } from '../../core/connection/secretLines'
 import type { Engine } from '../context/engine'
@@ -72,7 +73,17 @@ export async function connectionFacts(
   engine: Engine,
   environment: string,
 ): Promise<Record<string, ConnectionFact>> {
-  const rows = await engine.db
+  const rows = await facts(engine.db).execute({ environment })
+  return Object.fromEntries(
+    rows.map(({ name, kind, cap, setting, needs, reached }) => [
+      name,
+      { kind, cap, configured: setting !== null, ...(reached ? {} : { unreached: needs }) },
+    ]),
+  )
+}
+
+const facts = prepared((db) =>
+  db
     .select({
       name: connection.name,
       kind: connection.kind,
@@ -84,15 +95,13 @@ export async function connectionFacts(
     .from(connection)
     .leftJoin(
       connectionSetting,
-      and(eq(connectionSetting.connection, connection.name), eq(connectionSetting.environment, environment)),
+      and(
+        eq(connectionSetting.connection, connection.name),
+        eq(connectionSetting.environment, sql.placeholder('environment')),
+      ),
     )
-  return Object.fromEntries(
-    rows.map(({ name, kind, cap, setting, needs, reached }) => [
-      name,
-      { kind, cap, configured: setting !== null, ...(reached ? {} : { unreached: needs }) },
-    ]),
-  )
-}
+    .prepare('connections of an environment'),
+)
 
 export interface TestStep {
   readonly label: string

@@ -3,23 +3,24 @@ import { didYouMean } from '../../core/expression/nearest'
 import { fail, FaultError, type Fault } from '../../core/fault'
 import type { Job } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
+import { prepared } from '../../database/prepared'
 import { job, jobVersion } from '../../database/schema'
 import type { Engine } from '../context/engine'
 
 export type JobVersion = typeof jobVersion.$inferSelect
 
+const newest = prepared((db) =>
+  db.select().from(jobVersion).where(eq(jobVersion.job, sql.placeholder('name'))).orderBy(desc(jobVersion.version)).limit(1).prepare('newest version of a job'),
+) // prettier-ignore
+
 /** The newest version of a job, or the one numbered. @throws FaultError `unknown-name` */
 export async function readVersion(engine: Engine, name: string, version?: number): Promise<JobVersion> {
-  const [found] = await engine.db
-    .select()
-    .from(jobVersion)
-    .where(
-      version === undefined
-        ? eq(jobVersion.job, name)
-        : and(eq(jobVersion.job, name), eq(jobVersion.version, version)),
-    )
-    .orderBy(desc(jobVersion.version))
-    .limit(1)
+  const [found] = await (version === undefined
+    ? newest(engine.db).execute({ name })
+    : engine.db
+        .select()
+        .from(jobVersion)
+        .where(and(eq(jobVersion.job, name), eq(jobVersion.version, version))))
   if (found) return found
   if (version !== undefined) fail('unknown-name', `job ${name} has no version ${version}`, { job: name })
   const jobs = await engine.db.select({ name: job.name }).from(job)

@@ -1,5 +1,5 @@
 import type { CatalogColumn } from '../../core/catalog/edits'
-import { and, eq } from 'drizzle-orm'
+import { and, eq, sql } from 'drizzle-orm'
 import type pg from 'pg'
 import { connectorOf } from '../../core/connection/connection'
 import { groupBy } from '../../core/group'
@@ -22,6 +22,7 @@ import {
 } from '../../core/plan/types'
 import { fileWantsOf } from '../../core/plan/fileWants'
 import { transfersOf, type ResolvedTransfer } from '../../core/plan/view'
+import { prepared } from '../../database/prepared'
 import { readShape } from '../../database/schema'
 import { connectionFacts, openAs, openPostgres } from '../connectors/connections'
 import { Lister, type FileStore } from '../connectors/files/store'
@@ -228,16 +229,26 @@ function typesOnce(
   }
 }
 
+const shapesOf = prepared((db) =>
+  db
+    .select({ step: readShape.step, row: readShape.rowKey, columns: readShape.columns })
+    .from(readShape)
+    .where(
+      and(
+        eq(readShape.job, sql.placeholder('job')),
+        eq(readShape.environment, sql.placeholder('environment')),
+      ),
+    )
+    .prepare('columns that a job found'),
+)
+
 /** The columns that each step of a job found when it last loaded a row. */
 async function gatherShapes(
   engine: Engine,
   job: string,
   environment: string,
 ): Promise<Map<string, readonly SourceColumn[]>> {
-  const rows = await engine.db
-    .select({ step: readShape.step, row: readShape.rowKey, columns: readShape.columns })
-    .from(readShape)
-    .where(and(eq(readShape.job, job), eq(readShape.environment, environment)))
+  const rows = await shapesOf(engine.db).execute({ job, environment })
   return new Map(rows.map(({ step, row, columns }) => [shapeKey(step, row), columns]))
 }
 
@@ -379,12 +390,13 @@ export async function gatherHistory(
   job: string,
   environment: string,
 ): Promise<Map<string, number[]>> {
-  const { rows } = await engine.db.$client.query<{ row_key: string; seconds: number }>(
-    `select coalesce(l.row_key, l.key) as row_key, extract(epoch from l.ended_at - l.started_at)::float8 as seconds
+  const { rows } = await engine.db.$client.query<{ row_key: string; seconds: number }>({
+    name: 'history of a job',
+    text: `select coalesce(l.row_key, l.key) as row_key, extract(epoch from l.ended_at - l.started_at)::float8 as seconds
      from mattock.load l join (select id from mattock.run where job = $1 and environment = $2 order by created_at desc limit 100) r on r.id = l.run_id
      where l.state = 'done' order by l.id desc limit 2000`,
-    [job, environment],
-  )
+    values: [job, environment],
+  })
   const history = new Map<string, number[]>()
   for (const [key, group] of groupBy(rows, ({ row_key }) => row_key))
     history.set(
@@ -413,11 +425,12 @@ async function gatherBefore(engine: Engine, expansion: Expansion): Promise<Befor
   const { rows: runs } = await engine.db.$client.query<{
     run: number
     parts: { index: number; each: boolean; rows: number }[]
-  }>(
-    `select r.id as run, p.parts from mattock.run r join mattock.plan p on p.id = r.plan_id
+  }>({
+    name: 'last run of a job',
+    text: `select r.id as run, p.parts from mattock.run r join mattock.plan p on p.id = r.plan_id
      where r.job = $1 and r.environment = $2 and p."only" is null and r.created_at <= $3 order by r.created_at desc limit 1`,
-    [request.job.name, request.environment.name, request.now],
-  )
+    values: [request.job.name, request.environment.name, request.now],
+  })
   const [last] = runs
   if (!last) return null
   return {

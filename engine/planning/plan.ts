@@ -8,6 +8,7 @@ import { judge } from '../../core/plan/plan'
 import type { Expansion, Facts, Plan, PlanPick, PlanRequest } from '../../core/plan/types'
 import { newestClosed, slicesBetween, slicesInSpan, withRestated, type Slice } from '../../core/slice/slices'
 import type { Row, Table } from '../../core/value'
+import { prepared } from '../../database/prepared'
 import { environment as environmentTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { insteadFiles } from '../arrivals/instead'
@@ -18,11 +19,13 @@ import { storePlan } from './storePlan'
 import { gatherRosters } from './gather'
 import type { PlanAsk } from './planAsk'
 
+const environments = prepared((db) => db.select().from(environmentTable).prepare('environments'))
+
 export async function readEnvironment(
   engine: Engine,
   name: string,
 ): Promise<{ name: string; values: Row; live: boolean }> {
-  const all = await engine.db.select().from(environmentTable)
+  const all = await environments(engine.db).execute()
   const near = () =>
     didYouMean(
       name,

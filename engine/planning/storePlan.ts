@@ -39,6 +39,19 @@ export function storedParts(plan: Plan): StoredPart[] {
   }))
 }
 
+/** Loads up to which a plan is written by one statement; more are copied. */
+const fewLoads = 500
+
+/** The values of a line of a table. */
+type Line = readonly (string | number | null)[]
+
+/** A table of a plan, its columns with their types, and the lines of a plan in it. */
+interface Into {
+  readonly table: string
+  readonly columns: readonly (readonly [name: string, type: string])[]
+  readonly lines: Iterable<Line>
+}
+
 /**
  * Keeps a plan: what varies with the row alone once a row, with the slice alone once a slice, so that 300,000 loads
  * are as many narrow rows. All of it or nothing.
@@ -46,41 +59,50 @@ export function storedParts(plan: Plan): StoredPart[] {
 export async function storePlan(engine: Engine, plan: Plan, facts: Facts, head: PlanHead): Promise<number> {
   const marks = marksOf(plan)
   const files = filesOf(plan, facts)
+  const own = ['job', 'version_id', 'environment', 'by', 'parameters', '"only"', 'span', 'parts', 'findings', 'forecast', 'loads', 'marks', 'picks']
+  const values = [
+    head.job,
+    head.versionId,
+    head.environment,
+    head.by,
+    JSON.stringify(plan.parameters),
+    head.only ?? null,
+    head.span ?? null,
+    JSON.stringify(storedParts(plan)),
+    JSON.stringify(plan.findings),
+    JSON.stringify(plan.forecast),
+    plan.loads.length,
+    JSON.stringify(marks.marks),
+    head.picks ? JSON.stringify(head.picks) : null,
+  ]
+  const insert = `insert into mattock.plan (${own.join(', ')}) values (${own.map((_, i) => `$${i + 1}`).join(', ')}) returning id`
+  const tables: readonly Into[] = [
+    { table: 'plan_row', columns: [['part', 'integer'], ['"row"', 'integer'], ['key', 'text'], ['cells', 'jsonb'], ['resolved', 'jsonb']], lines: rowLines(plan) },
+    { table: 'plan_slice', columns: [['part', 'integer'], ['slice', 'integer'], ['"from"', 'timestamptz'], ['"to"', 'timestamptz'], ['label', 'text'], ['resolved', 'jsonb']], lines: sliceLines(plan) },
+    { table: 'planned_load', columns: [['number', 'integer'], ['part', 'integer'], ['"row"', 'integer'], ['slice', 'integer'], ['title', 'text'], ['resolved', 'jsonb'], ['files', 'jsonb'], ['mark', 'integer']], lines: loadLines(plan, files, marks.of) },
+  ]
+  if (plan.loads.length <= fewLoads) return await writeAtOnce(engine, insert, values, tables)
   return await transaction(engine.db.$client, async (client) => {
-    const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.plan (job, version_id, environment, by, parameters, "only", span, parts, findings, forecast, loads, marks, picks)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) returning id`,
-      [
-        head.job,
-        head.versionId,
-        head.environment,
-        head.by,
-        JSON.stringify(plan.parameters),
-        head.only ?? null,
-        head.span ?? null,
-        JSON.stringify(storedParts(plan)),
-        JSON.stringify(plan.findings),
-        JSON.stringify(plan.forecast),
-        plan.loads.length,
-        JSON.stringify(marks.marks),
-        head.picks ? JSON.stringify(head.picks) : null,
-      ],
-    )
-    const id = rows[0]!.id
-    await copy(client, 'plan_row (plan_id, part, "row", key, cells, resolved)', rowLines(plan, id))
-    await copy(
-      client,
-      'plan_slice (plan_id, part, slice, "from", "to", label, resolved)',
-      sliceLines(plan, id),
-    )
-    await copy(
-      client,
-      'planned_load (plan_id, number, part, "row", slice, title, resolved, files, mark)',
-      loadLines(plan, id, files, marks.of),
-    )
+    const { rows } = await client.query<{ id: number }>(insert, values)
+    const { id } = rows[0]!
+    for (const into of tables) await copy(client, into, id)
     return id
   })
-}
+} // prettier-ignore
+
+/** Writes a plan of few loads by one statement: starts of many jobs at once are as quick as their questions are few. */
+async function writeAtOnce(engine: Engine, insert: string, given: readonly unknown[], tables: readonly Into[]): Promise<number> {
+  const values: unknown[] = [...given]
+  const parts = tables.flatMap(({ table, columns, lines }) => {
+    const all = [...lines]
+    if (all.length === 0) return []
+    const arrays = columns.map(([, type], at) => `$${values.push(all.map((line) => line[at] ?? null))}::${type}[]`)
+    return `${table} as (insert into mattock.${table} (plan_id, ${columns.map(([name]) => name).join(', ')}) select made.id, u.* from made, unnest(${arrays.join(', ')}) u)`
+  })
+  const text = `with made as (${insert}), ${[...parts, 'done as (select id from made)'].join(', ')} select id from done`
+  const { rows } = await engine.db.$client.query<{ id: number }>({ name: `write a plan: ${tables.map(({ table }) => text.includes(table)).join()}`, text, values })
+  return rows[0]!.id
+} // prettier-ignore
 
 /** A value in the text format of COPY. */
 const field = (value: string | number | null): string =>
@@ -93,20 +115,21 @@ const field = (value: string | number | null): string =>
           (char) => ({ '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' })[char]!,
         )
 
-const line = (...values: (string | number | null)[]): string => `${values.map(field).join('\t')}\n`
+const line = (id: number, values: Line): string => `${id}\t${values.map(field).join('\t')}\n`
 
-async function copy(client: pg.ClientBase, into: string, lines: Iterable<string>): Promise<void> {
+async function copy(client: pg.ClientBase, { table, columns, lines }: Into, id: number): Promise<void> {
   let opened: { stream: ReturnType<typeof copyFrom>; done: Promise<unknown> } | undefined
   // nothing is asked of the store where there is nothing to write
   const open = () => {
-    const stream = client.query(copyFrom(`copy mattock.${into} from stdin`))
+    const names = ['plan_id', ...columns.map(([name]) => name)].join(', ')
+    const stream = client.query(copyFrom(`copy mattock.${table} (${names}) from stdin`))
     const done = once(stream, 'finish')
     done.catch(() => {})
     return { stream, done }
   }
   let text = ''
-  for (const one of lines) {
-    text += one
+  for (const values of lines) {
+    text += line(id, values)
     if (text.length < 65_536) continue
     const { stream, done } = (opened ??= open())
     if (!stream.write(text)) await Promise.race([once(stream, 'drain'), done])
@@ -119,19 +142,19 @@ async function copy(client: pg.ClientBase, into: string, lines: Iterable<string>
 }
 
 /** The resolved texts of the first load of each row, or of each slice, of a part. */
-function* rowLines(plan: Plan, id: number): Generator<string> {
+function* rowLines(plan: Plan): Generator<Line> {
   for (const { part, at, load } of firstOf(plan, 'row')) {
     const { key, row } = part.roster!.rows[at]!
     const own = pick(load.resolved, part.varies, 'row')
-    yield line(id, part.index, at, key, JSON.stringify(row), JSON.stringify(own))
+    yield [part.index, at, key, JSON.stringify(row), JSON.stringify(own)]
   }
 }
 
-function* sliceLines(plan: Plan, id: number): Generator<string> {
+function* sliceLines(plan: Plan): Generator<Line> {
   for (const { part, at, load } of firstOf(plan, 'slice')) {
     const { from, to, label } = part.slices![at]!
     const own = pick(load.resolved, part.varies, 'slice')
-    yield line(id, part.index, at, from, to, label, JSON.stringify(own))
+    yield [part.index, at, from, to, label, JSON.stringify(own)]
   }
 }
 
@@ -148,18 +171,12 @@ function* firstOf(
   }
 }
 
-function* loadLines(
-  plan: Plan,
-  id: number,
-  files: readonly (string | undefined)[],
-  marks: Uint32Array,
-): Generator<string> {
+function* loadLines(plan: Plan, files: readonly (string | undefined)[], marks: Uint32Array): Generator<Line> {
   const places = plan.parts.map(({ varies }) => varies.flatMap((by, i) => (by === 'both' ? [i] : [])))
   for (let number = 0; number < plan.loads.length; number++) {
     const load = plan.loads[number]!
     const own = places[load.part]!.map((i) => keep(load.resolved[i] ?? null))
-    yield line(
-      id,
+    yield [
       number,
       load.part,
       load.row < 0 ? null : load.row,
@@ -168,7 +185,7 @@ function* loadLines(
       own.length === 0 ? null : JSON.stringify(own),
       files[number] ?? null,
       marks[number]!,
-    )
+    ]
   }
 }
 

@@ -1,8 +1,9 @@
-import { eq } from 'drizzle-orm'
+import { eq, sql } from 'drizzle-orm'
 import type pg from 'pg'
 import { fail } from '../../core/fault'
 import { stopsFor } from '../../core/plan/plan'
 import { numbering } from '../../core/plan/workload'
+import { prepared } from '../../database/prepared'
 import { jobVersion, plan as planTable, run as runTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
@@ -41,27 +42,40 @@ export interface StartAsk {
   readonly follows?: number | undefined
 }
 
+/** A plan with its job's text, and the loads that are left out. */
+const planToRun = prepared((db) =>
+  db
+    .select({
+      plan: planTable,
+      text: jobVersion.text,
+      left: sql<
+        number[]
+      >`array(select l.number from mattock.planned_load l where l.plan_id = ${planTable.id} and l."left")`,
+    })
+    .from(planTable)
+    .innerJoin(jobVersion, eq(jobVersion.id, planTable.versionId))
+    .where(eq(planTable.id, sql.placeholder('plan')))
+    .prepare('plan to run'),
+)
+
 /**
  * Starts a run of a plan's loads, those left out excepted. The same press asked for twice is one run.
  * @throws FaultError `plan-stops` where a finding of level stop concerns a load that is to run,
  *   `no-loads` where none is left, `already-started` where the plan was run before and that is not what is asked for
  */
 export async function startRun(engine: Engine, ask: StartAsk): Promise<number> {
-  const [plan] = await engine.db.select().from(planTable).where(eq(planTable.id, ask.plan))
-  if (!plan) fail('unknown-name', `there is no plan ${ask.plan}`)
-  const left = await engine.db.$client.query<{ number: number }>(
-    'select number from mattock.planned_load where plan_id = $1 and "left"',
-    [ask.plan],
-  )
-  const stops = stopsFor(plan.findings, new Set(left.rows.map(({ number }) => number)))
+  const [found] = await planToRun(engine.db).execute({ plan: ask.plan })
+  if (!found) fail('unknown-name', `there is no plan ${ask.plan}`)
+  const { plan, left } = found
+  const stops = stopsFor(plan.findings, new Set(left))
   if (stops.length > 0)
     fail(
       'plan-stops',
       `${stops.length} ${stops.length === 1 ? 'finding stops' : 'findings stop'} the run: ${stops[0]!.message}`,
     )
-  if (plan.loads === left.rows.length)
+  if (plan.loads === left.length)
     fail('no-loads', 'there is nothing to run: every load is left out, or the plan has none')
-  return await insertRun(engine, plan, ask, null, 'not p."left"', [])
+  return await insertRun(engine, plan, documentOf(found), ask, null, 'not p."left"', [])
 }
 
 /** What a rerun brings back, and where its loads begin. */
@@ -95,9 +109,11 @@ export async function rerun(
       [id, runId],
     )
   }
+  const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
   return await insertRun(
     engine,
     plan,
+    documentOf(version!),
     { ...ask, ...(cause === undefined ? {} : { cause }), plan: plan.id },
     { of: runId, from: begins, alongside: carries ? carry : alongside },
     which,
@@ -190,6 +206,7 @@ export async function rerunOutlook(
 async function insertRun(
   engine: Engine,
   plan: typeof planTable.$inferSelect,
+  job: Job,
   ask: StartAsk,
   rerun: {
     readonly of: number
@@ -200,8 +217,6 @@ async function insertRun(
   values: readonly unknown[],
 ): Promise<number> {
   const rerunOf = rerun?.of ?? null
-  const [version] = await engine.db.select().from(jobVersion).where(eq(jobVersion.id, plan.versionId))
-  const job = documentOf(version!)
   const offset = ask.clockOffset ?? 0
   const at = new Date(Date.now() + offset).toISOString()
   // rows that were mended come to what was loaded, and a past that is made anew has its order
@@ -210,30 +225,46 @@ async function insertRun(
       ? undefined
       : await readWaits(engine, job, plan, ask.follows)
   return await transaction(engine.db.$client, async (client) => {
-    // of two who start one plan at once, the second sees what the first did
-    await client.query(`select pg_advisory_xact_lock(hashtext('mattock.start'), $1)`, [plan.id])
-    const pressed = await runPressed(client, plan.id, ask.press)
-    if (pressed !== undefined) return pressed
+    // of two who begin the same at once, the second sees what the first did
+    await client.query('select pg_advisory_xact_lock(hashtextextended(k, 0)) from unnest($1::text[]) k', [sameAs(ask)])
+    const begun = await begunBefore(client, ask)
+    if (begun !== undefined) return begun
     // a plan that was made for a start is nobody else's
     if (!ask.again && ask.occasion === undefined) await refuseTwice(client, plan.id, rerunOf, which, values)
-    await client.query('select mattock.lock_dispatch()')
-    const called = ask.calledBy && (await calledRun(client, ask.calledBy))
-    if (called) return called.id
-    const begun = ask.occasion && (await begunBy(client, ask.occasion))
-    if (begun) return begun
+    // whoever begins or ends something holds all others up, so that it is done at the end where nothing must be known before
+    const early = job.at_once_runs !== 'beside' || waits !== undefined
+    if (early) await client.query('select mattock.lock_dispatch()')
     const state = await stateToBegin(client, job, plan.environment)
-    const { rows } = await client.query<{ id: number }>(
-      `insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state, called_by_load, called_by_step, rerun_from, occasion_id, past)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, case when $13 = 'running' then $11::timestamptz end, $12, $13, $14, $15, $16, $17, $18) returning id`,
-      [
+    const lanes = lanesOf(plan)
+    // what says which loads has its values from $4 on
+    const begin = (at: number) => `$${at + 3 + values.length}`
+    const { rows } = await client.query<{ id: number; loads: number }>({
+      ...(rerunOf === null ? { name: `begin a run ${ask.order ?? ''}` } : {}),
+      text: `with begun as (
+         insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state, called_by_load, called_by_step, rerun_from, occasion_id, past)
+         values (${begin(1)}, ${begin(2)}, ${begin(3)}, $2, ${begin(4)}, ${begin(5)}, ${begin(6)}, $3, ${begin(7)}, ${begin(8)}, ${begin(9)}, case when ${begin(11)} = 'running' then ${begin(9)}::timestamptz end, ${begin(10)}, ${begin(11)}, ${begin(12)}, ${begin(13)}, ${begin(14)}, ${begin(15)}, ${begin(16)}) returning id),
+       made as (
+         insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, rank, lane, repeats)
+         select begun.id, p.number, p.part, p."row" is not null, concat_ws(' · ', coalesce(r.key, p.title), s.label), r.key, s."from", s."to", s.label,
+           ${ask.order === 'newest' ? 'coalesce((select max(x.slice) from mattock.plan_slice x where x.plan_id = p.plan_id and x.part = p.part) - s.slice, 0)' : '0'},
+           ($1::jsonb ->> p.mark)::integer,
+           (select b.id from mattock.load b where b.run_id = $3 and b.number = p.number)
+         from begun cross join mattock.planned_load p
+         left join mattock.plan_row r on r.plan_id = p.plan_id and r.part = p.part and r."row" = p."row"
+         left join mattock.plan_slice s on s.plan_id = p.plan_id and s.part = p.part and s.slice = p.slice
+         where p.plan_id = $2 and ${which} order by p.number returning 1)
+       select begun.id, (select count(*)::integer from made) as loads from begun`,
+      values: [
+        JSON.stringify(lanes.ofMark),
+        plan.id,
+        rerunOf,
+        ...values,
         plan.job,
         job.title,
         plan.versionId,
-        plan.id,
         plan.environment,
         ask.by,
         ask.cause ?? 'by hand',
-        rerunOf,
         ask.priority ?? 0,
         offset,
         at,
@@ -245,46 +276,41 @@ async function insertRun(
         ask.occasion ?? null,
         ask.past ?? false,
       ],
-    )
-    const id = rows[0]!.id
-    const lanes = lanesOf(plan)
-    const inserted = await client.query(
-      `insert into mattock.load (run_id, number, part, each, key, row_key, slice_from, slice_to, slice_label, rank, lane, repeats)
-       select $1, p.number, p.part, p."row" is not null, concat_ws(' · ', coalesce(r.key, p.title), s.label), r.key, s."from", s."to", s.label,
-         ${ask.order === 'newest' ? 'coalesce((select max(x.slice) from mattock.plan_slice x where x.plan_id = p.plan_id and x.part = p.part) - s.slice, 0)' : '0'},
-         ($${4 + values.length}::jsonb ->> p.mark)::integer,
-         (select b.id from mattock.load b where b.run_id = $3 and b.number = p.number)
-       from mattock.planned_load p
-       left join mattock.plan_row r on r.plan_id = p.plan_id and r.part = p.part and r."row" = p."row"
-       left join mattock.plan_slice s on s.plan_id = p.plan_id and s.part = p.part and s.slice = p.slice
-       where p.plan_id = $2 and ${which} order by p.number`,
-      [id, plan.id, rerunOf, ...values, JSON.stringify(lanes.ofMark)],
-    )
-    if (!inserted.rowCount)
-      fail('no-loads', 'there is nothing to run again: no load failed, was stopped or skipped')
+    })
+    const { id, loads } = rows[0]!
+    if (loads === 0) fail('no-loads', 'there is nothing to run again: no load failed, was stopped or skipped')
     await waits?.lay(client, id)
-    await client.query(
-      `insert into mattock.run_lane (run_id, part, lane, connections, waiting)
-       select $1, part, lane, array(select jsonb_array_elements_text($2::jsonb -> lane)), sum(free)
-       from (select part, case when lane < 0 then -1 - lane else lane end as lane, (lane >= 0)::int as free from mattock.load where run_id = $1) l group by part, lane`,
-      [id, JSON.stringify(lanes.connections)],
-    )
     await insertParts(client, id, plan, job, {
       holds: !(rerun?.from && 'only' in rerun.from),
       atOnce: ask.atOnce,
+      lanes: lanes.connections,
     })
     await rerun?.alongside?.(client, id)
-    await client.query('select mattock.advance_run($1)', [id])
-    await client.query(`select pg_notify('mattock', json_build_object('run', $1::int)::text)`, [id])
+    await client.query({
+      name: `advance a run${early ? '' : ', alone'}`,
+      text: `${early ? '' : 'with held as materialized (select mattock.lock_dispatch()) '}select mattock.advance_run($1::int), pg_notify('mattock', json_build_object('run', $1::int)::text)${early ? '' : ' from held'}`,
+      values: [id],
+    })
     return id
   })
 }
 
-/** The run that a time of a start began. */
-async function begunBy(client: pg.ClientBase, occasion: number): Promise<number | undefined> {
-  const { rows } = await client.query<{ id: number }>('select id from mattock.run where occasion_id = $1', [occasion]) // prettier-ignore
+/** What is the same for all who ask for one run. */
+const sameAs = ({ plan, calledBy, occasion }: StartAsk): string[] => [
+  occasion === undefined ? `mattock.plan ${plan}` : `mattock.occasion ${occasion}`,
+  ...(calledBy ? [`mattock.called ${calledBy.load} ${calledBy.step}`] : []),
+]
+
+/** The run that was begun by the same press, by the same step of a load, or at the same time of a start. */
+async function begunBefore(client: pg.ClientBase, { plan, press, calledBy, occasion }: StartAsk): Promise<number | undefined> {
+  if (calledBy) return (await calledRun(client, calledBy))?.id
+  if (occasion === undefined && press === undefined) return undefined
+  const { rows } = await client.query<{ id: number }>(
+    occasion === undefined ? 'select id from mattock.run where plan_id = $1 and press = $2' : 'select id from mattock.run where occasion_id = $1',
+    occasion === undefined ? [plan, press] : [occasion],
+  )
   return rows[0]?.id
-}
+} // prettier-ignore
 
 /** A job may say that a second run of it waits for the first, or is refused. @throws FaultError `still-running` */
 async function stateToBegin(
@@ -312,13 +338,16 @@ function lanesOf({ marks }: typeof planTable.$inferSelect): { connections: strin
   return { connections: lanes.list, ofMark: ofMark.length > 0 ? ofMark : [0] }
 }
 
-/** The parts of a run, with what each waits for; one without loads is done when its turn comes. `holds`: as the job says; else none stops for a look. */
+/**
+ * The parts of a run, with what each waits for, and the lanes of its loads; a part without loads is done when its turn
+ * comes. `holds`: as the job says; else none stops for a look.
+ */
 async function insertParts(
   client: pg.ClientBase,
   run: number,
   plan: typeof planTable.$inferSelect,
   job: Job,
-  { holds, atOnce = Infinity }: { holds: boolean; atOnce: number | undefined },
+  { holds, atOnce = Infinity, lanes }: { holds: boolean; atOnce: number | undefined; lanes: readonly (readonly string[])[] },
 ): Promise<void> {
   const { waits } = partOrder(job)
   const parts = job.parts.map(({ id, when, hold }, part) => ({
@@ -329,13 +358,19 @@ async function insertParts(
     hold: hold && holds,
     at_once: Math.min(atOnce, plan.parts[part]?.atOnce ?? 1),
   }))
-  await client.query(
-    `insert into mattock.run_part (run_id, part, id, waits, "when", hold, at_once, waiting)
-     select $1, p.part, p.id, p.waits, p."when", p.hold, p.at_once, (select count(*) from mattock.load l where l.run_id = $1 and l.part = p.part)
+  await client.query({
+    name: 'parts of a run',
+    text: `with loads as materialized (
+       select part, case when lane < 0 then -1 - lane else lane end as lane, count(*) as all, sum((lane >= 0)::int) as free from mattock.load where run_id = $1 group by 1, 2),
+     lanes as (
+       insert into mattock.run_lane (run_id, part, lane, connections, waiting)
+       select $1, part, lane, array(select jsonb_array_elements_text($3::jsonb -> lane)), free from loads)
+     insert into mattock.run_part (run_id, part, id, waits, "when", hold, at_once, waiting)
+     select $1, p.part, p.id, p.waits, p."when", p.hold, p.at_once, (select coalesce(sum(l.all), 0) from loads l where l.part = p.part)
      from jsonb_to_recordset($2) as p (part integer, id text, waits integer[], "when" text, hold boolean, at_once integer)`,
-    [run, JSON.stringify(parts)],
-  )
-}
+    values: [run, JSON.stringify(parts), JSON.stringify(lanes)],
+  })
+} // prettier-ignore
 
 /** The run that a step of a load began. */
 export async function calledRun(
@@ -347,20 +382,6 @@ export async function calledRun(
     [load, step],
   )
   return rows[0]
-}
-
-/** The run that a press began, if it was pressed before. */
-async function runPressed(
-  client: pg.ClientBase,
-  plan: number,
-  press: string | undefined,
-): Promise<number | undefined> {
-  if (press === undefined) return undefined
-  const { rows } = await client.query<{ id: number }>(
-    'select id from mattock.run where plan_id = $1 and press = $2',
-    [plan, press],
-  )
-  return rows[0]?.id
 }
 
 /** @throws FaultError `already-started` where a run has the loads already: of the plan, or, for a rerun, one that repeats them */

@@ -151,6 +151,28 @@ describe('a start when files arrive', () => {
       await endScheduler()
     }
   })
+  it('finds what comes while it lists a folder', async () => {
+    await set('between', '{wait_for: each}')
+    bench.writeFile('between/a note.txt', '')
+    const end = watchArrived(bench.engine, { every: 30, still: 0 })
+    const other = await bench.engine.db.$client.connect()
+    const waits = async () => (await bench.own(`select 1 from pg_locks where relation = 'mattock.loaded_file'::regclass and not granted`)).length
+    try {
+      // a look has been at the folder, and another begins, which is held up after it has listed it
+      await new Promise((resolve) => setTimeout(resolve, 500))
+      await other.query('begin')
+      await other.query('lock table mattock.loaded_file in access exclusive mode')
+      bench.writeFile('between/another note.txt', '')
+      await expect.poll(waits, { timeout: 20_000 }).toBe(1)
+      write('between', 'a', 1, 1)
+      await other.query('commit')
+      await expect.poll(async () => (await decisions('between')).length, { timeout: 20_000 }).toBe(1)
+    } finally {
+      await other.query('rollback')
+      other.release()
+      end()
+    }
+  }) // prettier-ignore
   it('is told where its store cannot be read, and keeps no other from its time', async () => {
     const broken = job('broken', '{}').replace('store: drop', 'store: nowhere')
     await saveJob(bench.engine, broken, { by: 'test' })

@@ -24,17 +24,34 @@ interface Due {
   readonly parameters: Row
   readonly picks: readonly PlanPick[] | null
   readonly tries: number
+  /** Milliseconds that the clock of starts stands apart from the real one. */
+  readonly shift: number
+  /** Loads of the newest plan of its job; null where it never was planned. */
+  readonly loads: number | null
+}
+
+const shift = `coalesce((select extract(epoch from mattock.clock() - clock_timestamp())::float8 * 1000 from mattock.shown_clock), 0)`
+
+/** Is there a time that is due and that nobody has taken up? */
+export async function anyDue(engine: Engine): Promise<boolean> {
+  const { rows } = await engine.db.$client.query<{ due: boolean }>({
+    name: 'any start that is due',
+    text: `select exists (select from mattock.occasion where state = 'due' and not_before <= clock_timestamp()) as due`,
+  })
+  return rows[0]!.due
 }
 
 /** Takes up times that are due, so that no other server does; at most `count`. */
 export async function takeDue(engine: Engine, count: number): Promise<Due[]> {
   const lease = leaseOf(engine)
-  const { rows } = await engine.db.$client.query<Due>(
-    `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $2), tries = tries + 1
+  const { rows } = await engine.db.$client.query<Due>({
+    name: 'take up what is due',
+    text: `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $2), tries = tries + 1
      where id in (select id from mattock.occasion where state = 'due' and not_before <= clock_timestamp() order by not_before, id limit $1 for update skip locked)
-     returning id, environment, job, start, cause, why, "from", "to", parameters, picks, tries`,
-    [count, lease / 1000],
-  )
+     returning id, environment, job, start, cause, why, "from", "to", parameters, picks, tries, round(${shift}) as shift,
+       (select p.loads from mattock.plan p where p.job = occasion.job and p.environment = occasion.environment order by p.id desc limit 1) as loads`,
+    values: [count, lease / 1000],
+  })
   return rows.sort((a, b) => a.id - b.id)
 }
 
@@ -57,8 +74,8 @@ export async function beginDue(engine: Engine, due: Due): Promise<void> {
     // whoever was at it before may have come as far as the run
     const begun = due.tries > 1 ? await begunRun(engine, id) : undefined
     if (begun) return await ended(engine, id, 'started', null, begun.plan, begun.run)
-    const clockOffset = await clockShift(engine)
-    plan = await planFor(engine, due, clockOffset)
+    const clockOffset = due.shift
+    plan = await planFor(engine, due)
     const cause = due.why === null ? due.cause : `${due.cause}; ${due.why}`
     const run = await startRun(engine, { plan, by: `start ${due.start}`, cause, occasion: id, clockOffset })
     await ended(engine, id, 'started', due.why, plan, run)
@@ -101,7 +118,7 @@ async function begunRun(engine: Engine, occasion: number): Promise<{ run: number
   return rows[0]
 } // prettier-ignore
 
-async function planFor(engine: Engine, { environment, job, start, from, to, parameters, picks }: Due, shift: number): Promise<number> {
+async function planFor(engine: Engine, { environment, job, start, from, to, parameters, picks, shift, loads }: Due): Promise<number> {
   const ask = {
     job,
     environment,
@@ -110,7 +127,8 @@ async function planFor(engine: Engine, { environment, job, start, from, to, para
     ...(picks !== null ? { picks } : from !== null && to !== null ? { span: `${from}/${to}` } : {}),
     ...(shift === 0 ? {} : { now: new Date(Date.now() + shift).toISOString() }),
   }
-  const apart = (await wasSmall(engine, job, environment)) ? undefined : engine.planApart
+  // one that never was planned may have many
+  const apart = loads !== null && loads <= small ? undefined : engine.planApart
   const { id } = await (apart?.(`start of ${job}`, ask) ?? makePlan(engine, ask))
   return id
 } // prettier-ignore
@@ -118,27 +136,11 @@ async function planFor(engine: Engine, { environment, job, start, from, to, para
 /** Loads of a plan that is made in some milliseconds: handing it to a planner would take longer. */
 const small = 300
 
-/** Had the newest plan of a job few loads? One that never was planned may have many. */
-async function wasSmall(engine: Engine, job: string, environment: string): Promise<boolean> {
-  const { rows } = await engine.db.$client.query<{ loads: number }>(
-    'select loads from mattock.plan where job = $1 and environment = $2 order by id desc limit 1',
-    [job, environment],
-  )
-  return rows[0] !== undefined && rows[0].loads <= small
-}
-
-/** Milliseconds that the clock of starts stands apart from the real one: 0 but in a demo that goes quicker. */
-export async function clockShift(engine: Engine): Promise<number> {
-  const { rows } = await engine.db.$client.query<{ shift: number }>(
-    `select coalesce((select extract(epoch from mattock.clock() - clock_timestamp())::float8 * 1000 from mattock.shown_clock), 0) as shift`,
-  )
-  return Math.round(rows[0]!.shift)
-}
-
 async function ended(engine: Engine, id: number, state: 'started' | 'skipped' | 'failed', why: string | null, plan?: number, run?: number): Promise<void> {
-  await engine.db.$client.query(
-    `with now as (update mattock.occasion set state = $2, why = $3, plan_id = $4, run_id = $5, begun_at = case when $2 = 'started' then mattock.clock() end where id = $1 and state = 'due')
+  await engine.db.$client.query({
+    name: 'what became of a start',
+    text: `with now as (update mattock.occasion set state = $2, why = $3, plan_id = $4, run_id = $5, begun_at = case when $2 = 'started' then mattock.clock() end where id = $1 and state = 'due')
      select pg_notify('mattock', '{"starts":true}')`,
-    [id, state, why, plan ?? null, run ?? null],
-  )
+    values: [id, state, why, plan ?? null, run ?? null],
+  })
 } // prettier-ignore

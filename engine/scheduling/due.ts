@@ -63,17 +63,39 @@ export async function decideDue(engine: Engine): Promise<{ looked: number; wait:
       const since = Math.min(...own.flatMap((row) => [Date.parse(row.since), Date.parse(row.now)]))
       paused.set(environment, await pausesSince(client, environment, new Date(since).toISOString()))
     }
-    for (const row of rows) {
-      const now = Date.parse(row.now)
-      await apartFromOthers(engine, client, row, now, () =>
-        decideOne(engine, client, row, now, paused.get(row.environment)!),
-      )
+    const decideSome = async (some: typeof rows) => {
+      for (const apart of oneOfEachJob(some)) await decideAll(engine, client, apart, paused)
     }
+    // together, as nearly always; where one stands in the way, each by itself
+    if (!(await together(client, () => decideSome(rows))))
+      for (const row of rows)
+        await apartFromOthers(engine, client, row, Date.parse(row.now), () => decideSome([row]))
     const next = await client.query<{ wait: number | null }>(
       'select extract(epoch from min(next_at) - mattock.clock())::float8 * 1000 as wait from mattock.start_state',
     )
     return { looked: rows.length, wait: rows.length === batch ? 0 : (next.rows[0]!.wait ?? Infinity) }
   })
+}
+
+/** Starts in rounds of which each has one of a job at most: what one took, the next does not take again. */
+function oneOfEachJob<T extends StateRow>(rows: readonly T[]): T[][] {
+  const rounds: T[][] = []
+  for (const own of groupBy(rows, ({ environment, job }) => `${environment} ${job}`).values())
+    for (const [at, row] of own.entries()) (rounds[at] ??= []).push(row)
+  return rounds
+}
+
+/** Does work of which nothing is kept where it throws. */
+async function together(client: pg.ClientBase, work: () => Promise<void>): Promise<boolean> {
+  await client.query('savepoint together')
+  try {
+    await work()
+    await client.query('release savepoint together')
+    return true
+  } catch {
+    await client.query('rollback to savepoint together')
+    return false
+  }
 }
 
 /** Milliseconds after which a start that nothing can be decided about is looked at again. */
@@ -100,19 +122,58 @@ export async function apartFromOthers(engine: Engine, client: pg.ClientBase, row
   }
 } // prettier-ignore
 
+/** What is decided about a start: what is kept of its times, up to when they are decided about, and when it is looked at next. */
+interface Decision {
+  readonly row: StateRow
+  readonly start: Start | undefined
+  readonly came: readonly Came[]
+  readonly since: number
+  readonly next: string | null
+}
+
+async function decideAll(engine: Engine, client: pg.ClientBase, rows: readonly (StateRow & { readonly now: string })[], paused: ReadonlyMap<string, readonly Pause[]>): Promise<void> {
+  const held = await withPaused(client, rows)
+  const decisions: Decision[] = []
+  for (const row of rows) decisions.push(await decideOne(engine, client, row, Date.parse(row.now), paused.get(row.environment)!, held.has(idOf(row))))
+  await keepAll(client, decisions)
+  await client.query(
+    `update mattock.start_state s set since = d.since, next_at = d.next
+     from unnest($1::text[], $2::text[], $3::text[], $4::timestamptz[], $5::timestamptz[]) d(environment, job, start, since, next)
+     where s.environment = d.environment and s.job = d.job and s.start = d.start`,
+    [
+      decisions.map(({ row }) => row.environment), decisions.map(({ row }) => row.job), decisions.map(({ row }) => row.start),
+      decisions.map(({ since }) => new Date(since).toISOString()), decisions.map(({ next }) => next),
+    ],
+  )
+} // prettier-ignore
+
+const idOf = ({ environment, job, start }: Pick<StateRow, 'environment' | 'job' | 'start'>): string =>
+  JSON.stringify([environment, job, start])
+
+/** The starts of which something came while they were paused. */
+async function withPaused(client: pg.ClientBase, rows: readonly StateRow[]): Promise<Set<string>> {
+  const found = await client.query<Pick<StateRow, 'environment' | 'job' | 'start'>>(
+    `select distinct o.environment, o.job, o.start from mattock.occasion o
+     join unnest($1::text[], $2::text[], $3::text[]) d(environment, job, start) using (environment, job, start) where o.state = 'paused'`,
+    [rows.map(({ environment }) => environment), rows.map(({ job }) => job), rows.map(({ start }) => start)],
+  )
+  return new Set(found.rows.map(idOf))
+}
+
 async function decideOne(
   engine: Engine,
   client: pg.ClientBase,
   row: StateRow,
   now: number,
   pauses: readonly Pause[],
-): Promise<void> {
+  held: boolean,
+): Promise<Decision> {
   const job = documentOf(row)
   const start = job.starts.find(({ id }) => id === row.start)
-  if (!start) return await lookNext(client, row, now, null)
+  if (!start) return { row, start, came: [], since: now, next: null }
   const here = pauseAt(pauses, row.job, row.start, now)
   // it counts from where it was when the pause ends
-  if (here) return await lookNext(client, row, Date.parse(row.since), here.until)
+  if (here) return { row, start, came: [], since: Date.parse(row.since), next: here.until }
   let since = Date.parse(row.since)
   if (since > now) {
     engine.log.warn({ job: row.job, start: row.start, since: row.since }, 'the clock was set back; starts count from now')
@@ -124,12 +185,11 @@ async function decideOne(
     return pause ? `paused by ${pause.by}: ${pause.why}` : 'nothing was there to begin it'
   }
   const decided = decide({ times, now, missed: start.missed, reason })
-  await keepCame(client, row, start, await withSlices(client, row, job, start, summed(decided)))
-  await releasePaused(client, row, start, now, reason)
+  const came = await withSlices(client, row, job, start, summed(decided))
+  if (held) await releasePaused(client, row, start, now, reason)
   const full = start.missed === 'each' && times.length === mostTimes
-  const upTo = full ? times.at(-1)!.at : now
   const next = full ? now : startTimes(start, job, now, now + far, 1)[0]?.at
-  await lookNext(client, row, upTo, next === undefined ? null : new Date(next).toISOString())
+  return { row, start, came, since: full ? times.at(-1)!.at : now, next: next === undefined ? null : new Date(next).toISOString() }
 } // prettier-ignore
 
 /** Times that were left out, in one line where they are many. */
@@ -193,16 +253,21 @@ export async function takenTo(client: pg.ClientBase, environment: string, job: s
   return rows[0]!.to ?? undefined
 } // prettier-ignore
 
-/** Keeps times that came; one that is known stays as it was decided. */
-export async function keepCame(client: pg.ClientBase, { environment, job, start: id, kind }: Pick<StateRow, 'environment' | 'job' | 'start' | 'kind'>, start: Start, came: readonly Came[]): Promise<void> {
-  if (came.length === 0) return
+/** Keeps times of a start that came; one that is known stays as it was decided. */
+export const keepCame = async (client: pg.ClientBase, row: Pick<StateRow, 'environment' | 'job' | 'start' | 'kind'>, start: Start, came: readonly Came[]): Promise<void> =>
+  await keepAll(client, [{ row, start, came }]) // prettier-ignore
+
+async function keepAll(client: pg.ClientBase, decisions: readonly { readonly row: Pick<StateRow, 'environment' | 'job' | 'start' | 'kind'>; readonly start: Start | undefined; readonly came: readonly Came[] }[]): Promise<void> {
+  const kept = decisions.flatMap(({ row: { environment, job, start: id, kind }, start, came }) =>
+    came.map(({ at, slices, parameters, ...rest }) => ({ ...rest, ...slices, environment, job, start: id, kind, at: new Date(at).toISOString(), parameters: { ...start?.parameters, ...parameters } })),
+  )
+  if (kept.length === 0) return
   await client.query(
     `insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, why, "from", "to", parameters, picks, seen, decided_at, not_before)
-     select $1, $2, $3, $4, o.key, o.at, o.state, o.cause, o.why, o."from", o."to", $5::jsonb || coalesce(o.parameters, '{}'), o.picks, o.seen, mattock.clock(), clock_timestamp()
-     from jsonb_to_recordset($6::jsonb) o(key text, at timestamptz, state text, cause text, why text, "from" timestamptz, "to" timestamptz, parameters jsonb, picks jsonb, seen jsonb)
+     select o.environment, o.job, o.start, o.kind, o.key, o.at, o.state, o.cause, o.why, o."from", o."to", o.parameters, o.picks, o.seen, mattock.clock(), clock_timestamp()
+     from jsonb_to_recordset($1::jsonb) o(environment text, job text, start text, kind text, key text, at timestamptz, state text, cause text, why text, "from" timestamptz, "to" timestamptz, parameters jsonb, picks jsonb, seen jsonb)
      on conflict (environment, job, start, key) do nothing`,
-    [environment, job, id, kind, JSON.stringify((start.parameters ?? {}) satisfies Row),
-      JSON.stringify(came.map(({ at, slices, ...rest }) => ({ ...rest, at: new Date(at).toISOString(), ...slices })))],
+    [JSON.stringify(kept)],
   )
 } // prettier-ignore
 
@@ -219,10 +284,4 @@ async function releasePaused(client: pg.ClientBase, { environment, job, start: i
      from unnest($1::bigint[], $2::text[], $3::text[]) d(id, state, why) where o.id = d.id`,
     [rows.map((row) => row.id), decided.map(({ does }) => (does === 'start' ? 'due' : 'skipped')), decided.map(({ why }) => why ?? null)],
   )
-} // prettier-ignore
-
-async function lookNext(client: pg.ClientBase, { environment, job, start }: StateRow, since: number, next: string | null): Promise<void> {
-  await client.query('update mattock.start_state set since = $4, next_at = $5 where environment = $1 and job = $2 and start = $3', [
-    environment, job, start, new Date(since).toISOString(), next,
-  ])
 } // prettier-ignore

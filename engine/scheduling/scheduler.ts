@@ -1,5 +1,5 @@
 import type { Engine } from '../context/engine'
-import { beginDue, takeDue } from './begin'
+import { anyDue, beginDue, takeDue } from './begin'
 import { decideDue } from './due'
 import { lookAtEnded } from './happened'
 import { newestVersion, syncStarts } from './states'
@@ -17,21 +17,28 @@ export interface SchedulerOptions {
  * is away it goes on when it is back.
  * @returns ends it, what it is at included
  */
-export function startScheduler(engine: Engine, { atOnce = 6, look = 400 }: SchedulerOptions = {}): () => Promise<void> {
+export function startScheduler(engine: Engine, { atOnce = 4, look = 400 }: SchedulerOptions = {}): () => Promise<void> {
   let stopped = false
   let wake = () => {}
   let seen = ''
   let synced = 0
   const beginning = new Set<Promise<void>>()
-  const beginSome = async () => {
-    const due = await takeDue(engine, atOnce - beginning.size)
-    for (const one of due) {
-      const work = beginDue(engine, one)
-        .catch((error: Error) => engine.log.warn({ error, occasion: one.id }, 'a start is taken up again later'))
-        .finally(() => {
-          beginning.delete(work)
-          wake()
-        })
+  /** Begins what is due, some at the same time and one after the other, until nothing more is. */
+  const beginAll = async () => {
+    while (!stopped) {
+      const due = await takeDue(engine, 1)
+      if (due.length === 0) return
+      for (const one of due)
+        await beginDue(engine, one).catch((error: Error) =>
+          engine.log.warn({ error, occasion: one.id }, 'a start is taken up again later'),
+        )
+    }
+  }
+  const beginSome = () => {
+    while (beginning.size < atOnce) {
+      const work: Promise<void> = beginAll()
+        .catch((error: Error) => engine.log.warn({ error }, 'what is due could not be taken up; tried again'))
+        .finally(() => beginning.delete(work))
       beginning.add(work)
     }
   }
@@ -44,7 +51,7 @@ export function startScheduler(engine: Engine, { atOnce = 6, look = 400 }: Sched
     }
     while ((await lookAtEnded(engine)) > 0);
     const { wait } = await decideDue(engine)
-    if (beginning.size < atOnce) await beginSome()
+    if (await anyDue(engine)) beginSome()
     return wait
   }
   const loop = async () => {
