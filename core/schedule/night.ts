@@ -300,7 +300,7 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
       queued.set(run.job, rest)
       begin(next)
     }
-    for (const other of [...active]) if (waited.get(other.job.job)?.some((names) => names.includes(run.job)) && active.includes(other)) advance(other)
+    if (waited.size > 0) for (const other of [...active]) if (waited.get(other.job.job)?.some((names) => names.includes(run.job)) && active.includes(other)) advance(other)
     for (const { job, start, waitsForAll, came } of followers.get(run.job) ?? []) {
       if (!waitsForAll) events.add(now, () => come(job, start, undefined, [one.place]))
       else {
@@ -377,8 +377,10 @@ class Events {
     if (heap.length > 0) {
       heap[0] = last
       for (let place = 0; ; ) {
-        const least = [2 * place + 1, 2 * place + 2].filter((child) => child < heap.length).reduce((best, child) => (this.before(child, best) ? child : best), place)
-        if (least === place) break
+        let least = 2 * place + 1
+        if (least >= heap.length) break
+        if (least + 1 < heap.length && this.before(least + 1, least)) least++
+        if (!this.before(least, place)) break
         this.swap(place, least)
         place = least
       }
@@ -392,12 +394,15 @@ class Events {
   }
 
   private before(one: number, other: number): boolean {
-    const [a, b] = [this.heap[one]!, this.heap[other]!]
+    const a = this.heap[one]!
+    const b = this.heap[other]!
     return a.at < b.at || (a.at === b.at && a.number < b.number)
   }
 
   private swap(one: number, other: number): void {
     const { heap } = this
-    ;[heap[one], heap[other]] = [heap[other]!, heap[one]!]
+    const held = heap[one]!
+    heap[one] = heap[other]!
+    heap[other] = held
   }
 } // prettier-ignore
