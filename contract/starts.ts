@@ -48,6 +48,12 @@ const playedShape = {
   crowded: z
     .array(z.object({ from: at, until: at, waiting: z.number().describe('loads that waited at most') }))
     .describe('stretches in which loads wait for a place at a worker'),
+  capped: z
+    .array(z.object({ connection: z.string(), from: at, until: at, waiting: z.number().describe('loads that waited at most') }))
+    .describe('stretches in which loads wait for a connection that takes no more at once'),
+  caps: z
+    .array(z.object({ connection: z.string(), cap: z.number().describe('loads that may use it at once') }))
+    .describe('connections of its runs that say how many loads may use them at once'),
 } // prettier-ignore
 
 const outlookSchema = z
@@ -217,12 +223,13 @@ export const startRoutes = {
     needs: 'look',
     method: 'post',
     path: '/api/starts/play',
-    summary: 'play a span through with other starts, or other workers, before anything is saved',
+    summary: 'play a span through with other starts, workers or caps of connections, before anything is saved',
     body: z.object({
       environment: z.string(),
       from: moment,
       until: moment,
       workers: numberInBody.optional(),
+      caps: z.record(z.string(), z.int().min(1).max(10_000)).optional().describe('other numbers of loads that may use connections at once'),
       moved,
     }),
     response: z.object(playedShape),

@@ -1,3 +1,4 @@
+import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { dueBy } from './due'
 import { rehearse, type NightJob } from './night'
@@ -74,6 +75,32 @@ describe('a night, played through', () => {
     expect(played.busy).toEqual([{ at: 0, loads: 2 }, { at: 30, loads: 1 }, { at: 35, loads: 0 }])
     expect(played.crowded).toEqual([{ from: 0, until: 20, waiting: 2 }])
     expect(night([job('a', { parts, times: [{ start: 'c', at: 0 }] })], 4).runs[0]!.ends).toBe(25)
+  })
+  it('loads of all jobs share a connection that takes so many at once; what waits for it is said', () => {
+    const parts = [{ loads: 4, atOnce: 4, waits: [], lengths: [10], uses: [['books']] }]
+    const both = [job('a', { parts, times: [{ start: 'c', at: 0 }] }), job('b', { parts, times: [{ start: 'c', at: 0 }] })]
+    const played = rehearse({ from: 0, until: 1000, jobs: both, running: [], workers: 8, caps: { books: 2, other: 1 } })
+    // eight loads of 10, two at once; the workers were never full
+    expect(Math.max(...played.runs.map(({ ends }) => ends))).toBe(40)
+    expect(played.crowded).toEqual([])
+    expect(played.capped).toEqual([{ connection: 'books', from: 0, until: 30, waiting: 6 }])
+    expect(Math.max(...night(both, 8).runs.map(({ ends }) => ends))).toBe(10)
+  })
+  it('a load that uses a full connection keeps no load of another part from a place', () => {
+    const parts = [
+      { loads: 3, atOnce: 3, waits: [], lengths: [10], uses: [['books']] },
+      { loads: 3, atOnce: 3, waits: [], lengths: [10], uses: [[]] },
+    ]
+    const played = rehearse({ from: 0, until: 1000, jobs: [job('a', { parts, times: [{ start: 'c', at: 0 }] })], running: [], workers: 4, caps: { books: 1 } })
+    expect(played.busy).toEqual([{ at: 0, loads: 4 }, { at: 10, loads: 1 }, { at: 30, loads: 0 }])
+    expect(played.runs[0]!.ends).toBe(30)
+  })
+  it('n like loads by m places at a connection take n / m rounds, whatever the workers (list scheduling, Graham 1969)', () => {
+    fc.assert(fc.property(fc.integer({ min: 1, max: 40 }), fc.integer({ min: 1, max: 9 }), fc.integer({ min: 1, max: 9 }), (loads, cap, workers) => {
+      const parts = [{ loads, atOnce: 50, waits: [], lengths: [7], uses: [['books']] }]
+      const { runs } = rehearse({ from: 0, until: 1000, jobs: [job('a', { parts, times: [{ start: 'c', at: 0 }] })], running: [], workers, caps: { books: cap } })
+      expect(runs[0]!.ends).toBe(7 * Math.ceil(loads / Math.min(cap, workers)))
+    }))
   })
   it('goes on from what runs already', () => {
     const { runs } = rehearse({ from: 500, until: 1000, jobs: [job('a', { parts: [{ loads: 9, atOnce: 1, waits: [], lengths: [10] }] })], running: [{ job: 'a', run: 7, began: 400, left: [3] }], workers: 1 })

@@ -10,6 +10,8 @@ export interface NightPart {
   readonly waits: readonly number[]
   /** Milliseconds that its loads took; one that knows none takes no time. */
   readonly lengths: readonly number[]
+  /** The capped connections that the load of each length used, in the order of the lengths; none where it is left out. */
+  readonly uses?: readonly (readonly string[])[] | undefined
   /** What its loads wait for: slices of jobs, and datasets, that meet those of its run. */
   readonly waitsFor?: { readonly jobs: readonly string[]; readonly datasets: readonly string[] } | undefined
 }
@@ -50,6 +52,8 @@ export interface Night {
   readonly running: readonly NightRun[]
   /** Loads that all workers together run at once. */
   readonly workers: number
+  /** Loads that may use a connection at once, for those that say. */
+  readonly caps?: Readonly<Record<string, number>> | undefined
 }
 
 /** A run that is foreseen. Times in milliseconds since 1970. */
@@ -81,7 +85,16 @@ export interface Rehearsed {
   /** Loads that run at once, as steps: from each time on so many. */
   readonly busy: readonly { readonly at: number; readonly loads: number }[]
   /** Stretches in which loads waited for a place though their run had one: the workers were full. */
-  readonly crowded: readonly { readonly from: number; readonly until: number; readonly waiting: number }[]
+  readonly crowded: readonly Crowd[]
+  /** The same of connections: there was room at the workers, and a connection had as many as it takes. */
+  readonly capped: readonly (Crowd & { readonly connection: string })[]
+}
+
+/** A stretch in which loads waited for a place, and how many at most. */
+export interface Crowd {
+  readonly from: number
+  readonly until: number
+  readonly waiting: number
 }
 
 /** Draws that are worth their time. */
@@ -112,6 +125,7 @@ export function rehearse(night: Night): Rehearsed {
   return {
     busy: middle.busy,
     crowded: middle.crowded,
+    capped: middle.capped,
     runs: middle.runs.map(({ id, ...one }) => {
       const ends = endsOf.get(id)!.sort((a, b) => a - b)
       return { ...one, ends: quantile(ends, 0.5), low: quantile(ends, 0.1), high: quantile(ends, 0.9) }
@@ -123,6 +137,7 @@ const total = ({ runs }: { readonly runs: readonly { ends: number }[] }): number
   runs.reduce((sum, { ends }) => sum + ends, 0)
 
 const mostRuns = 50_000
+const none: readonly string[] = []
 
 /** A start that waits for a job: for its end, or for what it writes. */
 interface Follower {
@@ -173,6 +188,8 @@ interface Going {
   readonly left: number[]
   readonly running: number[]
   readonly open: boolean[]
+  /** Of each part the sample by which its next load goes, where that was drawn and has not begun. */
+  readonly next: (number | undefined)[]
 }
 
 interface PlayedRun extends Omit<Foreseen, 'low' | 'high' | 'after'> {
@@ -183,7 +200,7 @@ interface PlayedRun extends Omit<Foreseen, 'low' | 'high' | 'after'> {
 
 type Changing<T> = { -readonly [K in keyof T]: T[K] }
 
-function playNight({ from, until, jobs, running, workers }: Night, followers: ReadonlyMap<string, readonly Follower[]>, random: () => number) {
+function playNight({ from, until, jobs, running, workers, caps = {} }: Night, followers: ReadonlyMap<string, readonly Follower[]>, random: () => number) {
   const byName = new Map(jobs.map((job) => [job.job, job]))
   const waited = waitedFor(jobs)
   /** Runs that were taken up, by the time that they came at; what is not here has still to come. */
@@ -196,7 +213,10 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
   const counts = new Map<string, number>()
   const events = new Events()
   const busy: { at: number; loads: number }[] = []
-  const crowded: { from: number; until: number; waiting: number }[] = []
+  const crowded: Changing<Crowd>[] = []
+  const capped: Changing<Crowd & { connection: string }>[] = []
+  const stretches = new Map<string, Changing<Crowd & { connection: string }>>()
+  const inUse = new Map<string, number>()
   let free = workers
   let now = from
   const active: Going[] = []
@@ -223,7 +243,7 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
     // what happens at the same moment happens before anything else begins
     for (let same = events.at(now); same; same = events.at(now)) same.happens()
   }
-  return { runs, busy, crowded }
+  return { runs, busy, crowded, capped }
 
   function addRun(job: NightJob, start: string | null, at: number, label: string | undefined, after: number[], run?: number, began?: number): number {
     const name = `${job.job} ${start ?? run}`
@@ -251,7 +271,7 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
   function begin(place: number, left?: readonly number[]): void {
     const run = runs[place]!
     const job = byName.get(run.job)!
-    const one: Going = { place, job, left: job.parts.map(({ loads }, part) => left?.[part] ?? loads), running: job.parts.map(() => 0), open: job.parts.map(() => false) }
+    const one: Going = { place, job, left: job.parts.map(({ loads }, part) => left?.[part] ?? loads), running: job.parts.map(() => 0), open: job.parts.map(() => false), next: job.parts.map(() => undefined) }
     going.set(run.job, [...(going.get(run.job) ?? []), one])
     run.begins = now
     active.push(one)
@@ -319,22 +339,51 @@ function playNight({ from, until, jobs, running, workers }: Night, followers: Re
   /** Begins loads as long as there is room; those of earlier runs first. */
   function fill(): void {
     let waiting = 0
+    const full = new Map<string, number>()
     for (const one of active) for (let part = 0; part < one.left.length; part++) {
-      const { atOnce, lengths } = one.job.parts[part]!
-      while (one.open[part] && one.left[part]! > 0 && one.running[part]! < atOnce && free > 0) {
+      const { atOnce, lengths, uses } = one.job.parts[part]!
+      const more = () => one.open[part]! && one.left[part]! > 0 && one.running[part]! < atOnce
+      while (more() && free > 0) {
+        const sample = (one.next[part] ??= lengths.length === 0 ? 0 : Math.floor(random() * lengths.length))
+        const own = uses?.[sample] ?? none
+        const held = own.find((name) => (inUse.get(name) ?? 0) >= (caps[name] ?? Infinity))
+        if (held !== undefined) {
+          full.set(held, (full.get(held) ?? 0) + Math.min(one.left[part]!, atOnce - one.running[part]!))
+          break
+        }
+        one.next[part] = undefined
         one.left[part]!--
         one.running[part]!++
         free--
-        const length = lengths.length === 0 ? 0 : lengths[Math.floor(random() * lengths.length)]!
-        events.add(now + length, () => {
+        for (const name of own) inUse.set(name, (inUse.get(name) ?? 0) + 1)
+        events.add(now + (lengths[sample] ?? 0), () => {
           one.running[part]!--
           free++
+          for (const name of own) inUse.set(name, inUse.get(name)! - 1)
           if (one.left[part] === 0 && one.running[part] === 0) advance(one)
         })
       }
-      if (one.open[part] && free === 0) waiting += Math.min(one.left[part]!, atOnce - one.running[part]!)
+      if (more() && free === 0) waiting += Math.min(one.left[part]!, atOnce - one.running[part]!)
     }
     note(workers - free, waiting)
+    noteCapped(full)
+  }
+
+  function noteCapped(full: ReadonlyMap<string, number>): void {
+    for (const [connection, stretch] of stretches) {
+      if (full.has(connection)) continue
+      stretch.until = now
+      stretches.delete(connection)
+    }
+    for (const [connection, waiting] of full) {
+      const known = stretches.get(connection)
+      if (known) known.waiting = Math.max(known.waiting, waiting)
+      else {
+        const stretch = { connection, from: now, until: Infinity, waiting }
+        stretches.set(connection, stretch)
+        capped.push(stretch)
+      }
+    }
   }
 
   function note(loads: number, waiting: number): void {

@@ -25,13 +25,18 @@ export async function jobHistories(engine: Engine, environment: string): Promise
        join mattock.run_part p on p.run_id = r.id order by r.job, p.part`,
       [environment],
     ),
-    client.query<{ job: string; part: number; lengths: number[] }>(
-      `select r.job, l.part, array_agg(greatest(1, extract(epoch from l.ended_at - l.started_at)::float8 * 1000)) as lengths
-       from mattock.job j cross join lateral (
-         select r.id, r.job from mattock.run r where r.job = j.name and r.environment = $1 and r.state in ('done', 'failed') order by r.created_at desc limit 5) r
-       cross join lateral (
-         select l.part, l.started_at, l.ended_at from mattock.load l where l.run_id = r.id and l.state = 'done' and l.ended_at is not null order by l.number limit ${looked}) l
-       group by r.job, l.part`,
+    // loads of a lane use the same connections
+    client.query<{ job: string; part: number; lengths: number[]; capped: string[] }>(
+      `select s.job, s.part, s.lengths, array(select c.name from mattock.connection c where c.cap is not null and c.name = any (n.connections)) as capped
+       from (
+         select r.job, r.id, l.part, l.lane, array_agg(greatest(1, extract(epoch from l.ended_at - l.started_at)::float8 * 1000)) as lengths
+         from mattock.job j cross join lateral (
+           select r.id, r.job from mattock.run r where r.job = j.name and r.environment = $1 and r.state in ('done', 'failed') order by r.created_at desc limit 5) r
+         cross join lateral (
+           select l.part, case when l.lane < 0 then -1 - l.lane else l.lane end as lane, l.started_at, l.ended_at from mattock.load l
+           where l.run_id = r.id and l.state = 'done' and l.ended_at is not null order by l.number limit ${looked}) l
+         group by r.job, r.id, l.part, l.lane) s
+       left join mattock.run_lane n on n.run_id = s.id and n.part = s.part and n.lane = s.lane`,
       [environment],
     ),
     client.query<{ job: string; direction: 'read' | 'write'; names: string[] }>(
@@ -43,7 +48,16 @@ export async function jobHistories(engine: Engine, environment: string): Promise
       [environment],
     ),
   ])
-  const lengthsOf = new Map(lengths.rows.map((row) => [`${row.job} ${row.part}`, row.lengths]))
+  const samples = new Map<string, { lengths: number[]; uses: (readonly string[])[] }>()
+  for (const { job, part, lengths: own, capped } of lengths.rows) {
+    const key = `${job} ${part}`
+    const sample = samples.get(key) ?? { lengths: [], uses: [] }
+    samples.set(key, sample)
+    for (const length of own) {
+      sample.lengths.push(length)
+      sample.uses.push(capped)
+    }
+  }
   const histories = new Map<string, { parts: NightPart[] | undefined; writes: string[]; reads: string[] }>()
   const of = (job: string) => {
     const known = histories.get(job)
@@ -53,7 +67,7 @@ export async function jobHistories(engine: Engine, environment: string): Promise
     return made as { parts: NightPart[] | undefined; writes: string[]; reads: string[] }
   }
   for (const { job, part, loads, atOnce, waits } of parts.rows)
-    (of(job).parts ??= []).push({ loads, atOnce, waits, lengths: lengthsOf.get(`${job} ${part}`) ?? [] })
+    (of(job).parts ??= []).push({ loads, atOnce, waits, ...(samples.get(`${job} ${part}`) ?? { lengths: [] }) })
   for (const { job, direction, names } of touched.rows) of(job)[direction === 'write' ? 'writes' : 'reads'] = names
   for (const history of histories.values())
     history.reads = history.reads.filter((name) => !history.writes.includes(name))
@@ -69,4 +83,12 @@ export async function runsGoingOn(engine: Engine, environment: string): Promise<
     [environment],
   )
   return rows.map(({ began, ...run }) => ({ ...run, began: Date.parse(began) }))
+}
+
+/** Loads that may use each connection at once, for those that have a cap. */
+export async function connectionCaps(engine: Engine): Promise<Record<string, number>> {
+  const { rows } = await engine.db.$client.query<{ name: string; cap: number }>(
+    'select name, cap from mattock.connection where cap is not null order by name',
+  )
+  return Object.fromEntries(rows.map(({ name, cap }) => [name, cap]))
 }

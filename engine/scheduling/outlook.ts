@@ -12,6 +12,7 @@ import type { Job } from '../../core/job/document'
 import { dueBy } from '../../core/schedule/due'
 import {
   rehearse,
+  type Crowd,
   type Foreseen,
   type NightPart,
   type NightJob,
@@ -21,7 +22,7 @@ import { waitDatasets, waitJobs } from '../../core/job/waits'
 import { fail } from '../../core/fault'
 import type { Engine } from '../context/engine'
 import { readEnvironment } from '../planning/plan'
-import { jobHistories, runsGoingOn, type JobHistory } from './history'
+import { connectionCaps, jobHistories, runsGoingOn, type JobHistory } from './history'
 import { pauseAt, pausesSince, type Pause } from './pauses'
 import { allStarts } from './states'
 
@@ -39,6 +40,8 @@ export interface OutlookAsk {
   readonly until: string
   /** Loads that all workers together run at once, where it is another number than there is. */
   readonly workers?: number | undefined
+  /** Loads that may use connections at once, for those of which it is another number than they say. */
+  readonly caps?: Readonly<Record<string, number>> | undefined
   readonly moved?: readonly Moved[] | undefined
 }
 
@@ -90,6 +93,9 @@ export interface Outlook {
   readonly held: readonly HeldTime[]
   readonly busy: readonly { readonly at: string; readonly loads: number }[]
   readonly crowded: readonly { readonly from: string; readonly until: string; readonly waiting: number }[]
+  readonly capped: readonly { readonly connection: string; readonly from: string; readonly until: string; readonly waiting: number }[]
+  /** Loads that may use a connection at once, of those that runs of the span use. */
+  readonly caps: readonly { readonly connection: string; readonly cap: number }[]
 } // prettier-ignore
 
 /** A span that is looked ahead over at most: two weeks. */
@@ -105,12 +111,13 @@ export async function lookAhead(engine: Engine, ask: OutlookAsk): Promise<Outloo
   const now = await clockNow(engine)
   const [from, until] = [Math.max(now, Date.parse(ask.from)), Date.parse(ask.until)]
   if (!(until - from <= longest)) fail('request', 'at most two weeks are looked ahead', { path: 'until' })
-  const [all, histories, running, pauses, capacity] = await Promise.all([
+  const [all, histories, running, pauses, capacity, own] = await Promise.all([
     allStarts(engine),
     jobHistories(engine, ask.environment),
     runsGoingOn(engine, ask.environment),
     pausesSince(engine.db.$client, ask.environment, new Date(Math.min(now, from)).toISOString()),
     capacityOf(engine),
+    connectionCaps(engine),
   ])
   const starts = all.map((one) => ({ ...one, start: movedStart(one.job, one.start, ask.moved) }))
   const byJob = new Map<string, { job: Job; starts: Start[] }>()
@@ -124,7 +131,9 @@ export async function lookAhead(engine: Engine, ask: OutlookAsk): Promise<Outloo
   for (const { job, starts: own } of byJob.values())
     nights.push(nightJob(job, own, histories.get(job.name), { from: now, until }, pauses, held))
   const workers = ask.workers ?? capacity
-  const played = until > now ? rehearse({ from: now, until, jobs: nights, running, workers: Math.max(1, workers) }) : { runs: [], busy: [], crowded: [] } // prettier-ignore
+  const caps = { ...own, ...ask.caps }
+  const played = until > now ? rehearse({ from: now, until, jobs: nights, running, workers: Math.max(1, workers), caps }) : { runs: [], busy: [], crowded: [], capped: [] } // prettier-ignore
+  const used = new Set(nights.flatMap(({ parts }) => parts.flatMap(({ uses }) => uses ?? []).flat()))
   return {
     at: new Date(now).toISOString(),
     workers,
@@ -136,6 +145,9 @@ export async function lookAhead(engine: Engine, ask: OutlookAsk): Promise<Outloo
       starts: own.map((start) => startOutlook(job, start, histories.get(job.name), now, pauses)),
     })),
     held,
+    caps: Object.entries(caps).flatMap(([connection, cap]) =>
+      used.has(connection) ? [{ connection, cap }] : [],
+    ),
     ...told(played, byJob, from),
   }
 }
@@ -198,8 +210,14 @@ function startOutlook(job: Job, start: Start, history: JobHistory | undefined, n
 
 const iso = (time: number): string => new Date(Math.round(time)).toISOString()
 
+const toldCrowd = ({ from, until, waiting }: Crowd) => ({
+  from: iso(from),
+  until: iso(until === Infinity ? from : until),
+  waiting,
+})
+
 /** What was played, from a time on, as it is told. */
-function told({ runs, busy, crowded }: Rehearsed, byJob: ReadonlyMap<string, { readonly job: Job }>, from: number) {
+function told({ runs, busy, crowded, capped }: Rehearsed, byJob: ReadonlyMap<string, { readonly job: Job }>, from: number) {
   const places = new Map<number, number>()
   const shown = runs.filter(({ ends, at }, place) => {
     const there = Math.max(ends, at) >= from
@@ -224,7 +242,8 @@ function told({ runs, busy, crowded }: Rehearsed, byJob: ReadonlyMap<string, { r
       }
     }),
     busy: busy.map(({ at, loads }) => ({ at: iso(at), loads })),
-    crowded: crowded.map(({ from: begins, until, waiting }) => ({ from: iso(begins), until: iso(until === Infinity ? begins : until), waiting })),
+    crowded: crowded.map(toldCrowd),
+    capped: capped.map((one) => ({ connection: one.connection, ...toldCrowd(one) })),
   }
 } // prettier-ignore
 

@@ -7,7 +7,7 @@ const run = (more: Partial<ForeseenRun>): ForeseenRun => ({
   after: [], unknown: false, run: null, refused: false, label: null, due: '2026-11-25T08:30:00.000Z', ...more,
 }) // prettier-ignore
 const outlook = (foreseen: ForeseenRun[], workers = 4): Outlook => ({
-  at: '', workers, jobs: [{ job: 'zones', title: 'Zone water', zone: 'UTC', due: '08:30', starts: [] }], foreseen, held: [], busy: [], crowded: [],
+  at: '', workers, jobs: [{ job: 'zones', title: 'Zone water', zone: 'UTC', due: '08:30', starts: [] }], foreseen, held: [], busy: [], crowded: [], capped: [], caps: [],
 }) // prettier-ignore
 const at = (time: string) => new Date(`2026-11-25T${time}:00Z`)
 

@@ -90,6 +90,14 @@ describe('what will begin', () => {
     const { foreseen } = await server.reader.call(routes.starts, { query: day })
     expect(foreseen[0]!.at).toBe('2026-11-26T01:10:00.000Z')
   })
+  it('is played through with the caps of its connections, and with others', async () => {
+    const { caps, capped } = await server.reader.call(routes.playStarts, { body: day })
+    expect([caps, capped]).toEqual([[{ connection: 'warehouse', cap: 8 }], []])
+    const narrow = await server.reader.call(routes.playStarts, { body: { ...day, caps: { warehouse: 1 } } })
+    expect(Math.max(...narrow.busy.map(({ loads }) => loads))).toBe(1)
+    expect([narrow.capped.every(({ connection }) => connection === 'warehouse'), narrow.capped.length > 0, narrow.crowded]).toEqual([true, true, []])
+    expect((await server.reader.fault(routes.playStarts, { body: { ...day, caps: { warehouse: 0 } } })).code).toBe('request')
+  }) // prettier-ignore
   it('refuses spans and environments that cannot be', async () => {
     expect(
       await server.reader.fault(routes.starts, { query: { ...day, until: '2027-11-26' } }),

@@ -11,13 +11,16 @@ import { StateMark } from '../../look/State'
 import { clock, lengthText, timeText } from '../../look/times'
 import type { ForeseenRun, Outlook, Played } from './answers'
 
-/** The next 24 hours played through: what ends when, what will be late, and what it would be with other workers. */
+/** The next 24 hours played through: what ends when, what will be late, and what it would be with other workers and caps. */
 export function Rehearsal({ environment, outlook }: { readonly environment: string; readonly outlook: Outlook }): ReactElement {
-  const [workers, setWorkers] = useState(() => Math.max(1, outlook.workers) * 2)
+  const [workers, setWorkers] = useState<number | undefined>(() => Math.max(1, outlook.workers) * 2)
+  const [caps, setCaps] = useState<Readonly<Record<string, number | undefined>>>({})
+  // a field that is empty meanwhile changes nothing
+  const given = { ...(workers ? { workers } : {}), caps: Object.fromEntries(Object.entries(caps).flatMap(([name, cap]) => (cap ? [[name, cap] as const] : []))) }
   const from = outlook.at.slice(0, 16)
   const span = { environment, from: `${from}:00.000Z`, until: new Date(Date.parse(`${from}:00.000Z`) + 86_400_000).toISOString() }
   const played = useSWR<Played, Error>(['rehearsal', span], () => call(routes.playStarts, { body: span }), { revalidateOnFocus: false, keepPreviousData: true })
-  const other = useSWR<Played, Error>(['rehearsal', span, workers], () => call(routes.playStarts, { body: { ...span, workers } }), { revalidateOnFocus: false, keepPreviousData: true })
+  const other = useSWR<Played, Error>(['rehearsal', span, given], () => call(routes.playStarts, { body: { ...span, ...given } }), { revalidateOnFocus: false, keepPreviousData: true })
   if (played.error) return <FaultBox error={played.error} />
   if (!played.data) return <Waiting what="playing the night through" />
   const runs = played.data.foreseen.filter(({ start, refused }) => start !== null || !refused)
@@ -25,7 +28,12 @@ export function Rehearsal({ environment, outlook }: { readonly environment: stri
   const titles = new Map(outlook.jobs.map(({ job, title }) => [job, title]))
   const otherEnds = new Map((other.data?.foreseen ?? []).map((run) => [keyOf(run), run]))
   const most = Math.max(0, ...played.data.busy.map(({ loads }) => loads))
-  const crowded = played.data.crowded.reduce((sum, stretch) => sum + Date.parse(stretch.until) - Date.parse(stretch.from), 0) / 1000
+  const crowded = secondsOf(played.data.crowded)
+  const own = played.data.caps
+  const capped = own.flatMap(({ connection, cap }) => {
+    const seconds = secondsOf(played.data!.capped.filter((one) => one.connection === connection))
+    return seconds > 0 ? [`for ${connection}, which takes ${cap} at once, during ${lengthText(seconds)}`] : []
+  })
   return (
     <section className="sheet" aria-label="rehearsal">
       <div className="line" style={{ flexWrap: 'wrap', marginBottom: 8 }}>
@@ -36,12 +44,19 @@ export function Rehearsal({ environment, outlook }: { readonly environment: stri
           {late.length > 0 ? `${late.length} will likely be late` : runs.some(({ due }) => due !== null) ? 'all will likely be done when they are due' : ''}
         </span>
         <span className="soft">
-          at most {most} of {outlook.workers} places busy{crowded > 0 && `; loads wait for one during ${lengthText(crowded)}`}
+          at most {most} of {outlook.workers} places busy
+          {crowded > 0 && `; loads wait for one during ${lengthText(crowded)}`}
+          {capped.length > 0 && `; loads wait ${capped.join(', ')}`}
         </span>
         <span className="line" style={{ marginLeft: 'auto' }}>
-          <span className="soft">beside it with</span>
-          <NumberInput label="places at workers" value={workers} least={1} width={80} onChange={(next) => setWorkers(Math.max(1, next ?? 1))} />
-          <span className="soft">places</span>
+          <span className="soft">beside it, at once: workers</span>
+          <NumberInput label="places at workers" value={workers} least={1} width={72} onChange={setWorkers} />
+          {own.map(({ connection, cap }) => (
+            <span key={connection} className="line" style={{ gap: 6 }}>
+              <span className="soft mono">{connection}</span>
+              <NumberInput label={`loads at ${connection} at once`} value={connection in caps ? caps[connection] : cap} least={1} width={64} onChange={(next) => setCaps({ ...caps, [connection]: next })} />
+            </span>
+          ))}
         </span>
       </div>
       {other.error && <FaultBox error={other.error} />}
@@ -59,7 +74,7 @@ export function Rehearsal({ environment, outlook }: { readonly environment: stri
               <TableCell>in nine of ten by</TableCell>
               <TableCell>due</TableCell>
               <TableCell>to spare</TableCell>
-              <TableCell>with {workers} places</TableCell>
+              <TableCell>with those beside it</TableCell>
             </TableRow>
           </TableHead>
           <TableBody>
@@ -85,6 +100,10 @@ export function Rehearsal({ environment, outlook }: { readonly environment: stri
     </section>
   )
 } // prettier-ignore
+
+/** How long stretches are together. */
+const secondsOf = (stretches: readonly { readonly from: string; readonly until: string }[]): number =>
+  stretches.reduce((sum, { from, until }) => sum + Date.parse(until) - Date.parse(from), 0) / 1000
 
 const keyOf = ({ job, start, label, at, after }: ForeseenRun): string => `${job} ${start} ${label} ${after.length > 0 ? after.join() : at}` // prettier-ignore
 

@@ -1,5 +1,5 @@
 import { fireEvent, screen, within } from '@testing-library/react'
-import { describe, expect, it } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import { fault, never, show, type Answers } from '../../testing/page'
 import type { ForeseenRun, Outlook } from './answers'
 import Starts from './Starts'
@@ -47,6 +47,8 @@ const outlook = (more: Partial<Outlook> = {}): Outlook => ({
   held: [],
   busy: [{ at: hours(2), loads: 4 }, { at: hours(2.7), loads: 0 }],
   crowded: [],
+  capped: [],
+  caps: [{ connection: 'warehouse', cap: 8 }],
   past: [{ run: 9, job: 'gauges', state: 'failed', start: 'day', from: hours(-1), to: hours(-0.5) }],
   pauses: [],
   lag: { starts: 12, median: 0.3, most: 1.2 },
@@ -119,6 +121,14 @@ describe('the page of starts', () => {
     expect(await screen.findByText(/18 min sooner/)).toBeTruthy()
     expect(bodies('playStarts')).toContainEqual(expect.objectContaining({ workers: 12 }))
   })
+  it('rehearses with other caps of connections beside it, and says which loads wait for', async () => {
+    const { bodies, user } = open({ playStarts: outlook({ capped: [{ connection: 'warehouse', from: hours(2), until: hours(2.5), waiting: 7 }] }) as never }, { at: '/?view=rehearsal', path: '/' })
+    expect(await screen.findByText(/loads wait for warehouse, which takes 8 at once, during 30 min/)).toBeTruthy()
+    const cap = screen.getByRole('spinbutton', { name: 'loads at warehouse at once' })
+    await user.clear(cap)
+    await user.type(cap, '6')
+    await vi.waitFor(() => expect(bodies('playStarts')).toContainEqual(expect.objectContaining({ workers: 12, caps: { warehouse: 6 } })))
+  }) // prettier-ignore
   it('lists what was decided, and why', async () => {
     const occasion = { id: 1, job: 'gauges', title: 'Gauge readings', start: 'day', kind: 'clock', at: hours(-2), state: 'skipped', cause: 'at 05:50', why: 'run 8 of gauges goes on', from: null, to: null, decidedAt: hours(-2), begunAt: null, run: null, runState: null, plan: null } as const
     open({ occasions: { total: 1, occasions: [occasion] } }, { at: '/?view=decisions', path: '/' })
