@@ -495,6 +495,7 @@ export const morningSchema = z.object({
             due: z.string().nullable(),
             late: z.boolean().describe('it will likely be done only after it is due'),
             unknown: z.boolean().describe('nothing is known of how long it takes'),
+            stuck: z.string().nullable().describe('what it waits for, where nothing brings that by itself'),
           }),
         )
         .describe('runs that will begin by themselves'),

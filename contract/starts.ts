@@ -33,6 +33,12 @@ const foreseenSchema = z
     unknown: z.boolean().describe('nothing is known of how long it takes'),
     run: z.number().nullable().describe('the run that goes on already'),
     refused: z.boolean().describe('it is left out, since another run of its job goes on'),
+    stuck: z
+      .string()
+      .nullable()
+      .describe(
+        'what it waits for, where nothing in the span brings that: it ends at the end of the span, then',
+      ),
     due: z.string().nullable().describe('by when it is to be done'),
   })
   .meta({ id: 'ForeseenRun', description: 'a run that will begin, and when it will likely be done' })

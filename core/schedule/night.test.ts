@@ -76,6 +76,35 @@ describe('a night, played through', () => {
     expect(played.crowded).toEqual([{ from: 0, until: 20, waiting: 2 }])
     expect(night([job('a', { parts, times: [{ start: 'c', at: 0 }] })], 4).runs[0]!.ends).toBe(25)
   })
+  const day = { from: 0, to: 100 }
+  const readings = job('readings', { times: [{ start: 'c', at: 300, slice: day }] })
+  const zones = { job: 'zones', run: 4, began: 50, left: [5] }
+  it('loads of a run that goes on wait for the slice that a later run takes, and the others do not', () => {
+    const waits = [{ part: 0, loads: 2, words: 'day of readings', by: [{ job: 'readings', slice: day }] }]
+    const played = rehearse({ from: 100, until: 1000, jobs: [readings, job('zones')], running: [{ ...zones, waits }], workers: 4 })
+    // three of them one after the other, and two more when the readings are done
+    expect(played.busy).toEqual([{ at: 100, loads: 1 }, { at: 130, loads: 0 }, { at: 300, loads: 1 }, { at: 330, loads: 0 }])
+    expect(played.runs.find((run) => run.job === 'zones')).toMatchObject({ ends: 330 })
+    expect(played.runs.every(({ stuck }) => stuck === undefined)).toBe(true)
+  })
+  it('what waits for what nothing brings is stuck, and so is what waits for it', () => {
+    const waits = [{ part: 0, loads: 5, words: 'day of readings', by: [{ job: 'readings', slice: { from: 100, to: 200 } }] }]
+    const month = job('month', { times: [{ start: 'c', at: 400 }], parts: [{ loads: 1, atOnce: 1, waits: [], lengths: [10], waitsFor: { jobs: ['zones'], datasets: [] } }] })
+    const again = job('zones', { atOnceRuns: 'wait', times: [{ start: 'c', at: 500 }] })
+    const { runs } = rehearse({ from: 100, until: 1000, jobs: [readings, again, month], running: [{ ...zones, waits }], workers: 4 })
+    expect(runs.map(({ job: name, ends, stuck }) => [name, ends, stuck])).toEqual([
+      ['zones', 1000, { words: 'day of readings' }],
+      ['readings', 310, undefined],
+      ['month', 1000, { job: 'zones' }],
+      ['zones', 1000, { job: 'zones' }],
+    ])
+  })
+  it('files are brought by nobody here; a dataset by each job that writes it', () => {
+    const played = (by: readonly { job: string }[]) =>
+      rehearse({ from: 100, until: 1000, jobs: [readings, job('zones')], running: [{ ...zones, waits: [{ part: 0, loads: 5, words: 'its files', by }] }], workers: 4 }).runs.find((run) => run.job === 'zones')
+    expect(played([])).toMatchObject({ ends: 1000, stuck: { words: 'its files' } })
+    expect([played([{ job: 'readings' }])!.ends, played([{ job: 'readings' }])!.stuck]).toEqual([360, undefined])
+  })
   it('loads of all jobs share a connection that takes so many at once; what waits for it is said', () => {
     const parts = [{ loads: 4, atOnce: 4, waits: [], lengths: [10], uses: [['books']] }]
     const both = [job('a', { parts, times: [{ start: 'c', at: 0 }] }), job('b', { parts, times: [{ start: 'c', at: 0 }] })]

@@ -43,7 +43,22 @@ export interface NightRun {
   /** When it began; milliseconds since 1970. */
   readonly began: number
   readonly left: readonly number[]
+  /** What loads of it wait for that is not there yet. */
+  readonly waits?: readonly NightWait[] | undefined
 }
+
+/** What loads of a part of a run wait for. */
+export interface NightWait {
+  readonly part: number
+  /** Loads that wait for it, among those that are left. */
+  readonly loads: number
+  readonly words: string
+  /** The jobs whose runs may bring it, with the data time where it is of one; of none, somebody has to. */
+  readonly by: readonly { readonly job: string; readonly slice?: NightSlice | undefined }[]
+}
+
+/** Why a run does not end by itself: it waits for what nothing brings, or for a run of a job that is itself stuck. */
+export type Stuck = { readonly words: string } | { readonly job: string }
 
 export interface Night {
   readonly from: number
@@ -78,6 +93,8 @@ export interface Foreseen {
   readonly began: number | undefined
   /** It is left out, since another of its job goes on. */
   readonly refused: boolean
+  /** Nothing in the night lets it end; `ends` is the end of the night then. */
+  readonly stuck?: Stuck | undefined
 }
 
 export interface Rehearsed {
@@ -190,6 +207,9 @@ interface Going {
   readonly open: boolean[]
   /** Of each part the sample by which its next load goes, where that was drawn and has not begun. */
   readonly next: (number | undefined)[]
+  /** Of each part the loads that wait for what is not there yet. */
+  readonly held: number[]
+  readonly waits: readonly NightWait[]
 }
 
 interface PlayedRun extends Omit<Foreseen, 'low' | 'high' | 'after'> {
@@ -217,20 +237,21 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
   const capped: Changing<Crowd & { connection: string }>[] = []
   const stretches = new Map<string, Changing<Crowd & { connection: string }>>()
   const inUse = new Map<string, number>()
+  const holding = running.some(({ waits }) => waits !== undefined && waits.length > 0)
   let free = workers
   let now = from
   const active: Going[] = []
   const slices = new Map<number, NightSlice>()
   const byPlace = new Map<number, { ended: boolean }>()
 
-  for (const { job, run, began, left } of running) {
+  for (const { job, run, began, left, waits } of running) {
     const known = byName.get(job)
     if (!known) continue
     const place = addRun(known, null, from, undefined, [], run, began)
     const one = { job, place, ended: false }
     goingOn.push(one)
     byPlace.set(place, one)
-    begin(place, left)
+    begin(place, left, waits)
   }
   for (const job of jobs)
     for (const { start, at, label, slice } of job.times) events.add(at, () => come(job, start, label, [], slice))
@@ -243,6 +264,7 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     // what happens at the same moment happens before anything else begins
     for (let same = events.at(now); same; same = events.at(now)) same.happens()
   }
+  tellStuck()
   return { runs, busy, crowded, capped }
 
   function addRun(job: NightJob, start: string | null, at: number, label: string | undefined, after: number[], run?: number, began?: number): number {
@@ -268,22 +290,28 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     else queued.set(job.job, [...(queued.get(job.job) ?? []), place])
   }
 
-  function begin(place: number, left?: readonly number[]): void {
+  function begin(place: number, left?: readonly number[], waits: readonly NightWait[] = []): void {
     const run = runs[place]!
     const job = byName.get(run.job)!
-    const one: Going = { place, job, left: job.parts.map(({ loads }, part) => left?.[part] ?? loads), running: job.parts.map(() => 0), open: job.parts.map(() => false), next: job.parts.map(() => undefined) }
+    const held = job.parts.map((_part, part) => Math.min(left?.[part] ?? 0, Math.max(0, ...waits.filter((wait) => wait.part === part).map(({ loads }) => loads))))
+    const one: Going = { place, job, left: job.parts.map(({ loads }, part) => (left?.[part] ?? loads) - held[part]!), running: job.parts.map(() => 0), open: job.parts.map(() => false), next: job.parts.map(() => undefined), held, waits }
     going.set(run.job, [...(going.get(run.job) ?? []), one])
     run.begins = now
     active.push(one)
     advance(one)
   }
 
-  /** Opens the parts whose turn has come; ends the run when none is left. */
+  /** Opens the parts whose turn has come, lets go loads for which all is there; ends the run when none is left. */
   function advance(one: Going): void {
-    const isDone = (part: number) => one.open[part]! && one.left[part] === 0 && one.running[part] === 0
+    const isDone = (part: number) => one.open[part]! && one.left[part] === 0 && one.running[part] === 0 && one.held[part] === 0
     for (let moved = true; moved; ) {
       moved = false
       one.job.parts.forEach(({ waits }, part) => {
+        if (one.held[part]! > 0 && one.waits.every((wait) => wait.part !== part || isThere(one, wait))) {
+          one.left[part]! += one.held[part]!
+          one.held[part] = 0
+          moved = true
+        }
         if (one.open[part] || !waits.every(isDone)) return
         const others = othersBefore(one, part)
         if (others.some(({ ended }) => !ended)) return
@@ -295,6 +323,38 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
       })
     }
     if (one.job.parts.every((_part, part) => isDone(part))) endRun(one)
+  }
+
+  /** The runs that may bring what loads wait for. */
+  function bringers(one: Going, { by }: NightWait): { readonly place?: number; readonly ended: boolean }[] {
+    return by.flatMap(({ job: name, slice: wanted }) => [
+      ...goingOn.filter(({ job, place }) => job === name && place !== one.place),
+      ...(byName.get(name)?.times ?? []).flatMap(({ start, at, slice }) =>
+        !wanted || (slice && slice.from < wanted.to && slice.to > wanted.from) ? (taken.get(timeKey(name, start, at)) ?? { ended: false }) : [],
+      ),
+    ])
+  }
+
+  function isThere(one: Going, wait: NightWait): boolean {
+    const others = bringers(one, wait)
+    return others.length > 0 && others.every(({ ended }) => ended)
+  }
+
+  /** Runs that nothing lets end, each with why: what it waits for, or the job that it waits for. */
+  function tellStuck(): void {
+    const tell = (place: number, stuck: Stuck) => {
+      const run = runs[place]!
+      run.ends = Math.max(run.ends, until)
+      run.stuck = stuck
+    }
+    for (const one of active) {
+      const wait = one.waits.find((each) => one.held[each.part]! > 0 && !isThere(one, each))
+      const brings = wait && bringers(one, wait).find(({ ended }) => !ended)
+      const before = brings ?? one.job.parts.flatMap((_part, part) => (one.open[part] ? [] : othersBefore(one, part))).find(({ ended }) => !ended)
+      if (wait && !brings) tell(one.place, { words: wait.words })
+      else if (before?.place !== undefined) tell(one.place, { job: runs[before.place]!.job })
+    }
+    for (const [job, places] of queued) for (const place of places) tell(place, { job })
   }
 
   /** The runs of other jobs that loads of a part wait for: those that take slices that meet its own, and those that go on since before. */
@@ -320,7 +380,10 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
       queued.set(run.job, rest)
       begin(next)
     }
-    if (waited.size > 0) for (const other of [...active]) if (waited.get(other.job.job)?.some((names) => names.includes(run.job)) && active.includes(other)) advance(other)
+    if (waited.size > 0 || holding) for (const other of [...active]) {
+      const waits = other.waits.length > 0 || waited.get(other.job.job)?.some((names) => names.includes(run.job))
+      if (waits && active.includes(other)) advance(other)
+    }
     for (const { job, start, waitsForAll, came } of followers.get(run.job) ?? []) {
       if (!waitsForAll) events.add(now, () => come(job, start, undefined, [one.place]))
       else {

@@ -76,7 +76,7 @@ export async function sheetFacts(
       .map((run) => ({
         title: titles.get(run.job) ?? run.job,
         at: Date.parse(run.at),
-        ends: run.unknown ? null : Date.parse(run.ends),
+        ends: run.unknown || run.stuck !== null ? null : Date.parse(run.ends),
         due: run.due === null ? null : Date.parse(run.due),
         late: isLate(run),
       })),

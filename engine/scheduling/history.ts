@@ -1,5 +1,7 @@
 import type { Engine } from '../context/engine'
-import type { NightPart, NightRun } from '../../core/schedule/night'
+import { groupBy } from '../../core/group'
+import type { Need } from '../../core/job/waits'
+import type { NightPart, NightRun, NightWait } from '../../core/schedule/night'
 
 /** What is known of how a job's runs go. */
 export interface JobHistory {
@@ -74,16 +76,58 @@ export async function jobHistories(engine: Engine, environment: string): Promise
   return histories
 } // prettier-ignore
 
-/** Runs of an environment that go on, with what each of their parts has left. */
-export async function runsGoingOn(engine: Engine, environment: string): Promise<NightRun[]> {
-  const { rows } = await engine.db.$client.query<Omit<NightRun, 'began'> & { began: string }>(
-    `select r.job, r.id as run, r.created_at as began, array_agg(p.waiting + p.running + p.held order by p.part) as left
-     from mattock.run r join mattock.run_part p on p.run_id = r.id
-     where r.environment = $1 and r.state in ('running', 'held') and not r.past group by r.id, r.job order by r.id`,
-    [environment],
-  )
-  return rows.map(({ began, ...run }) => ({ ...run, began: Date.parse(began) }))
+/** Runs of an environment that go on, with what each of their parts has left and waits for. */
+export async function runsGoingOn(engine: Engine, environment: string, histories: ReadonlyMap<string, JobHistory>): Promise<NightRun[]> {
+  const client = engine.db.$client
+  const [{ rows }, waits] = await Promise.all([
+    client.query<Omit<NightRun, 'began'> & { began: string }>(
+      `select r.job, r.id as run, r.created_at as began, array_agg(p.waiting + p.running + p.held order by p.part) as left
+       from mattock.run r join mattock.run_part p on p.run_id = r.id
+       where r.environment = $1 and r.state in ('running', 'held') and not r.past group by r.id, r.job order by r.id`,
+      [environment],
+    ),
+    client.query<Needed>(
+      `select s.run_id as run, s.part, n.kind, n.job, coalesce(j.title, n.job) as title, n.slice_from as "from", n.slice_to as "to", n.slice_label as label, n.dataset, n.run_needed as "runNeeded", o.job as "jobOfRun",
+         sum((select count(*) from mattock.load l where l.wait_set = s.id and l.lane < 0))::int as loads
+       from mattock.run r join mattock.wait_set s on s.run_id = r.id join mattock.wait_need n on n.set_id = s.id
+       left join mattock.job j on j.name = n.job left join mattock.run o on o.id = n.run_needed
+       where r.environment = $1 and r.state in ('running', 'held') and not r.past and s.released_at is null and n.met_at is null
+       group by 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11 order by 1, 2, n.slice_from`,
+      [environment],
+    ),
+  ])
+  const writers = (dataset: string) => [...histories].flatMap(([job, { writes }]) => (writes.includes(dataset) ? [{ job }] : []))
+  const byRun = groupBy(waits.rows, ({ run }) => String(run))
+  return rows.map(({ began, ...run }) => ({
+    ...run,
+    began: Date.parse(began),
+    waits: byRun.get(String(run.run))?.map((need): NightWait => ({ part: need.part, loads: need.loads, ...broughtBy(need, writers) })),
+  }))
+} // prettier-ignore
+
+/** What loads of a part wait for, as it is kept. */
+interface Needed {
+  readonly run: number
+  readonly part: number
+  readonly kind: Need['kind'] | 'run'
+  readonly job: string | null
+  readonly title: string | null
+  readonly from: string | null
+  readonly to: string | null
+  readonly label: string | null
+  readonly dataset: string | null
+  readonly runNeeded: number | null
+  readonly jobOfRun: string | null
+  readonly loads: number
 }
+
+/** Who may bring what is waited for, and what that is called. Files come from outside. */
+function broughtBy({ job, title, from, to, label, dataset, runNeeded, jobOfRun }: Needed, writers: (dataset: string) => { job: string }[]): Pick<NightWait, 'by' | 'words'> {
+  if (job !== null) return { words: `${label} of ${title}`, by: [{ job, slice: { from: Date.parse(from!), to: Date.parse(to!) } }] }
+  if (dataset !== null) return { words: dataset, by: writers(dataset) }
+  if (runNeeded !== null) return { words: `run ${runNeeded}`, by: jobOfRun === null ? [] : [{ job: jobOfRun }] }
+  return { words: 'its files', by: [] }
+} // prettier-ignore
 
 /** Loads that may use each connection at once, for those that have a cap. */
 export async function connectionCaps(engine: Engine): Promise<Record<string, number>> {

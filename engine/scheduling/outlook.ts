@@ -10,17 +10,20 @@ import {
 } from '../../core/job/starts'
 import type { Job } from '../../core/job/document'
 import { dueBy } from '../../core/schedule/due'
+import { newestClosed } from '../../core/slice/slices'
 import {
   rehearse,
   type Crowd,
   type Foreseen,
   type NightPart,
   type NightJob,
+  type NightRun,
   type Rehearsed,
 } from '../../core/schedule/night'
 import { waitDatasets, waitJobs } from '../../core/job/waits'
 import { fail } from '../../core/fault'
 import type { Engine } from '../context/engine'
+import { readableJob, readVersion } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
 import { connectionCaps, jobHistories, runsGoingOn, type JobHistory } from './history'
 import { pauseAt, pausesSince, type Pause } from './pauses'
@@ -48,7 +51,7 @@ export interface OutlookAsk {
 /** A run that is foreseen, as it is told. */
 export interface ForeseenRun extends Omit<
   Foreseen,
-  'at' | 'begins' | 'ends' | 'low' | 'high' | 'label' | 'run' | 'began'
+  'at' | 'begins' | 'ends' | 'low' | 'high' | 'label' | 'run' | 'began' | 'stuck'
 > {
   readonly at: string
   readonly begins: string
@@ -59,6 +62,8 @@ export interface ForeseenRun extends Omit<
   readonly run: number | null
   /** By when it is to be done; null where its job does not say. */
   readonly due: string | null
+  /** What it waits for, where nothing in the span brings that: `ends` is the end of the span then. */
+  readonly stuck: string | null
 }
 
 /** A time at which a start would come, did a pause not keep it from it. */
@@ -111,14 +116,14 @@ export async function lookAhead(engine: Engine, ask: OutlookAsk): Promise<Outloo
   const now = await clockNow(engine)
   const [from, until] = [Math.max(now, Date.parse(ask.from)), Date.parse(ask.until)]
   if (!(until - from <= longest)) fail('request', 'at most two weeks are looked ahead', { path: 'until' })
-  const [all, histories, running, pauses, capacity, own] = await Promise.all([
+  const [all, histories, pauses, capacity, own] = await Promise.all([
     allStarts(engine),
     jobHistories(engine, ask.environment),
-    runsGoingOn(engine, ask.environment),
     pausesSince(engine.db.$client, ask.environment, new Date(Math.min(now, from)).toISOString()),
     capacityOf(engine),
     connectionCaps(engine),
   ])
+  const running = await runsGoingOn(engine, ask.environment, histories)
   const starts = all.map((one) => ({ ...one, start: movedStart(one.job, one.start, ask.moved) }))
   const byJob = new Map<string, { job: Job; starts: Start[] }>()
   for (const { job, start } of starts) {
@@ -126,10 +131,23 @@ export async function lookAhead(engine: Engine, ask: OutlookAsk): Promise<Outloo
     if (known) known.starts.push(start)
     else byJob.set(job.name, { job, starts: [start] })
   }
+  // what was begun by hand takes places, too, and may be due
+  for (const name of new Set(running.map(({ job }) => job)))
+    if (!byJob.has(name)) {
+      const job = readableJob(await readVersion(engine, name))
+      if (job) byJob.set(name, { job, starts: [] })
+    }
   const held: HeldTime[] = []
   const nights: NightJob[] = []
+  const waited = waitedFor(
+    [...byJob.values()].map(({ job }) => job),
+    running,
+    histories,
+  )
   for (const { job, starts: own } of byJob.values())
-    nights.push(nightJob(job, own, histories.get(job.name), { from: now, until }, pauses, held))
+    nights.push(
+      nightJob(job, own, histories.get(job.name), { from: now, until }, pauses, held, waited.has(job.name)),
+    )
   const workers = ask.workers ?? capacity
   const caps = { ...own, ...ask.caps }
   const played = until > now ? rehearse({ from: now, until, jobs: nights, running, workers: Math.max(1, workers), caps }) : { runs: [], busy: [], crowded: [], capped: [] } // prettier-ignore
@@ -161,11 +179,15 @@ function movedStart(job: Job, start: Start, moved: readonly Moved[] = []): Start
   return to ? { ...start, [startKind(start)]: to.given } : start
 }
 
-function nightJob(job: Job, starts: readonly Start[], history: JobHistory | undefined, span: { from: number; until: number }, pauses: readonly Pause[], held: HeldTime[]): NightJob {
+function nightJob(job: Job, starts: readonly Start[], history: JobHistory | undefined, span: { from: number; until: number }, pauses: readonly Pause[], held: HeldTime[], isWaitedFor: boolean): NightJob {
   const times = starts.flatMap((start) =>
     startTimes(start, job, span.from, span.until, 3000).flatMap(({ at, slice }) => {
       const pause = pauseAt(pauses, job.name, start.id, at)
-      if (!pause) return { start: start.id, at, ...(slice ? { label: slice.label, slice: { from: Date.parse(slice.from), to: Date.parse(slice.to) } } : {}) }
+      if (!pause) {
+        // a start that is of no slice takes the newest that is over
+        const takes = slice ?? (isWaitedFor && job.slices ? newestClosed(job.slices, iso(at)) : undefined)
+        return { start: start.id, at, ...(slice ? { label: slice.label } : {}), ...(takes ? { slice: { from: Date.parse(takes.from), to: Date.parse(takes.to) } } : {}) }
+      }
       held.push({ job: job.name, start: start.id, at: new Date(at).toISOString(), pause: pause.id })
       return []
     }),
@@ -182,6 +204,17 @@ function nightJob(job: Job, starts: readonly Start[], history: JobHistory | unde
     }),
     writes: history?.writes ?? [],
   }
+} // prettier-ignore
+
+/** Jobs whose slices others wait for: of those it matters which slices they take. */
+function waitedFor(jobs: readonly Job[], running: readonly NightRun[], histories: ReadonlyMap<string, JobHistory>): Set<string> {
+  const waits = jobs.flatMap((job) => job.parts.flatMap((_part, at) => waitsOf(job, at) ?? []))
+  const datasets = new Set(waits.flatMap((wait) => wait.datasets))
+  return new Set([
+    ...waits.flatMap((wait) => wait.jobs),
+    ...running.flatMap((run) => run.waits ?? []).flatMap(({ by }) => by.map(({ job }) => job)),
+    ...[...histories].flatMap(([job, { writes }]) => (writes.some((dataset) => datasets.has(dataset)) ? [job] : [])),
+  ])
 } // prettier-ignore
 
 /** What the loads of a part wait for. */
@@ -225,13 +258,14 @@ function told({ runs, busy, crowded, capped }: Rehearsed, byJob: ReadonlyMap<str
     return there
   })
   return {
-    foreseen: shown.map(({ job: name, at, begins, ends, low, high, after, label, run, began, ...rest }): ForeseenRun => {
+    foreseen: shown.map(({ job: name, at, begins, ends, low, high, after, label, run, began, stuck, ...rest }): ForeseenRun => {
       const job = byJob.get(name)?.job
       return {
         job: name,
         ...rest,
         label: label ?? null,
         run: run ?? null,
+        stuck: stuck === undefined ? null : 'words' in stuck ? stuck.words : (byJob.get(stuck.job)?.job.title ?? stuck.job),
         at: iso(at),
         begins: iso(begins),
         ends: iso(ends),

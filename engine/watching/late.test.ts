@@ -4,7 +4,7 @@ import { lateOnes } from './late'
 
 const run = (more: Partial<ForeseenRun>): ForeseenRun => ({
   job: 'zones', start: 'day', at: '2026-11-25T05:45:00.000Z', begins: '2026-11-25T05:45:00.000Z', ends: '2026-11-25T09:00:00.000Z', low: '', high: '',
-  after: [], unknown: false, run: null, refused: false, label: null, due: '2026-11-25T08:30:00.000Z', ...more,
+  after: [], unknown: false, run: null, refused: false, stuck: null, label: null, due: '2026-11-25T08:30:00.000Z', ...more,
 }) // prettier-ignore
 const outlook = (foreseen: ForeseenRun[], workers = 4): Outlook => ({
   at: '', workers, jobs: [{ job: 'zones', title: 'Zone water', zone: 'UTC', due: '08:30', starts: [] }], foreseen, held: [], busy: [], crowded: [], capped: [], caps: [],
@@ -24,6 +24,11 @@ describe('runs that are late', () => {
     const other = outlook([run({ ends: '2026-11-25T08:00:00.000Z' })], 8)
     expect(lateOnes(outlook([run({})]), other, at('07:00'))[0]!.text).toContain('with 8 places at workers instead of 4')
     expect(lateOnes(outlook([run({ after: [0] })]), outlook([run({})], 8), at('07:00'))[0]!.text).toContain('it begins when what it waits for is done')
+  })
+  it('say what they wait for where nothing brings that, before they are due and after', () => {
+    const stuck = outlook([run({ stuck: '2026-11-24 of Gauge readings', ends: '2026-11-26T05:00:00.000Z' })])
+    expect(lateOnes(stuck, stuck, at('07:00'))[0]).toMatchObject({ title: 'Zone water will be late: it waits for 2026-11-24 of Gauge readings', text: 'it waits for 2026-11-24 of Gauge readings, and nothing that is to begin brings that' })
+    expect(lateOnes(stuck, stuck, at('10:15'))[0]!.title).toBe('Zone water is late, by 1 h 45 min so far')
   })
   it('are none where they are in time, nothing is due or nothing is known', () => {
     for (const one of [{ ends: '2026-11-25T08:30:00.000Z' }, { due: null }, { unknown: true }, { refused: true }])

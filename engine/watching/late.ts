@@ -9,11 +9,13 @@ export function lateOnes(outlook: Outlook, other: Outlook | undefined, at: Date)
   return lateRuns(outlook, other).map(({ run, by, kept }) => {
     const title = titles.get(run.job) ?? run.job
     const over = at.getTime() - Date.parse(run.due!)
+    const ahead = run.stuck === null ? `${title} will likely be late by ${by}` : `${title} will be late: it waits for ${run.stuck}`
+    const because = run.stuck === null ? `more places at workers would not change that: it begins ${run.after.length > 0 ? 'when what it waits for is done' : 'at its time'}, and takes as long as it usually does` : `it waits for ${run.stuck}, and nothing that is to begin brings that`
     return {
       kind: over >= 0 ? 'overdue' : 'late',
       key: `late ${run.job} ${run.due}`,
-      title: over >= 0 ? `${title} is late, by ${lengthWords(over)} so far` : `${title} will likely be late by ${by}`,
-      text: kept ?? `more places at workers would not change that: it begins ${run.after.length > 0 ? 'when what it waits for is done' : 'at its time'}, and takes as long as it usually does`,
+      title: over >= 0 ? `${title} is late, by ${lengthWords(over)} so far` : ahead,
+      text: kept ?? because,
       count: 1,
       run: run.run,
       job: run.job,

@@ -98,6 +98,27 @@ describe('what will begin', () => {
     expect([narrow.capped.every(({ connection }) => connection === 'warehouse'), narrow.capped.length > 0, narrow.crowded]).toEqual([true, true, []])
     expect((await server.reader.fault(routes.playStarts, { body: { ...day, caps: { warehouse: 0 } } })).code).toBe('request')
   }) // prettier-ignore
+  it('knows what loads that wait wait for, and whether anything brings it', async () => {
+    const sliced = (name: string, each: string, starts = '') => `mattock: job/1\nname: ${name}\ntitle: The ${name}\nslices: {every: P1D, zone: UTC, from: 2026-11-20}\n${starts}parts:\n  - each: {roster: {range: {from: 1, to: 3}}${each}}\n    do: [{id: take, transfer: {from: {store: drop, files: "{row.value}_{slice.label}.csv"}, into: {connection: warehouse, table: public.taken, write: append}}}]\n`
+    const put = async (text: string, base = 0) => {
+      await server.engineer.call(routes.saveJob, { params: { name: /name: (.*)/.exec(text)![1]! }, body: { text, base } })
+      await syncStarts(server.engine)
+    }
+    const begin = async (name: string) => {
+      const { id } = await server.engineer.call(routes.makePlan, { body: { job: name, environment: 'dev', span: '2026-11-24' } })
+      return (await server.engineer.call(routes.startRun, { body: { plan: id } })).run
+    }
+    await put(sliced('source', ''))
+    await put(sliced('waiting', ', waits: [{job: {name: source}}]', 'due: "14:00"\n'))
+    await put(sliced('filed', ', waits: [{files: {}}]'))
+    const runs = [await begin('waiting'), await begin('filed')]
+    const stuck = async () => (await server.reader.call(routes.playStarts, { body: day })).foreseen.filter(({ run }) => runs.includes(run!)).map((run) => [run.job, run.stuck, run.ends < '2026-11-26T12:00'])
+    expect(await stuck()).toEqual([['waiting', '2026-11-24 of The source', false], ['filed', 'its files', false]])
+    await put(sliced('source', '', 'starts: [{id: two, clock: {cron: "0 14 * * *", zone: UTC}}]\n'), 1)
+    expect(await stuck()).toEqual([['waiting', null, true], ['filed', 'its files', false]])
+    for (const run of runs) await server.engineer.call(routes.stopRun, { params: { id: run }, body: {} })
+    await put(sliced('source', ''), 2)
+  }) // prettier-ignore
   it('refuses spans and environments that cannot be', async () => {
     expect(
       await server.reader.fault(routes.starts, { query: { ...day, until: '2027-11-26' } }),

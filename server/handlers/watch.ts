@@ -87,6 +87,7 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
             due: run.due,
             late: isLate(run),
             unknown: run.unknown,
+            stuck: run.stuck,
           })),
         runs: list.map((run) => ({
           id: run.id,

@@ -6,6 +6,7 @@ import { useHere } from '../../data/session'
 import { StateBox } from '../../look/State'
 import { clock, count, dayText, lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
+import { likelyWords } from '../starts/answers'
 import type { MorningSheet } from './answers'
 import { Decisions } from './Decisions'
 
@@ -106,7 +107,7 @@ function Ribbon({ sheet }: { sheet: MorningSheet }): ReactElement {
                   })}
                   {foreseen.map((run) => {
                     const begins = x(new Date(run.at).getTime())
-                    const words = `${title}, ${timeText(run.at)}: ${run.unknown ? 'how long it takes is not known' : `likely done ${timeText(run.ends)}`}${run.due === null ? '' : `, due ${timeText(run.due)}`}`
+                    const words = `${title}, ${timeText(run.at)}: ${likelyWords(run)}${run.due === null ? '' : `, due ${timeText(run.due)}`}`
                     return (
                       <Link key={run.at} to="/starts" aria-label={words}>
                         <title>{words}</title>

@@ -3,7 +3,15 @@ import type { ReactElement } from 'react'
 import { Link } from 'react-router'
 import { Lines } from '../../kit/Lines'
 import { clock, lengthText, timeText } from '../../look/times'
-import type { Chosen, OutlookJob, Outlook, OutlookStart, Pause, Played } from './answers'
+import {
+  likelyWords,
+  type Chosen,
+  type OutlookJob,
+  type Outlook,
+  type OutlookStart,
+  type Pause,
+  type Played,
+} from './answers'
 
 /** What makes a job begin, in words: when next, what it waits for and when that usually is there, and what keeps it. */
 export function JobPanel({
@@ -62,7 +70,8 @@ export function JobPanel({
                   ) : next ? (
                     <>
                       {timeText(next.at, start.zone)}
-                      {!next.unknown && (
+                      {next.stuck !== null && <span className="bad"> · {likelyWords(next)}</span>}
+                      {!next.unknown && next.stuck === null && (
                         <span className="soft">
                           {' '}
                           for {lengthText((Date.parse(next.ends) - Date.parse(next.at)) / 1000)}

@@ -12,7 +12,14 @@ import { useNavigate } from 'react-router'
 import { isLate } from '../../../core/schedule/due'
 import { StateBox, type State } from '../../look/State'
 import { clock, lengthText, timeText } from '../../look/times'
-import type { Chosen, ForeseenRun, Outlook, OutlookStart, Played } from './answers'
+import {
+  likelyWords,
+  type Chosen,
+  type ForeseenRun,
+  type Outlook,
+  type OutlookStart,
+  type Played,
+} from './answers'
 
 const left = 190
 const right = 12
@@ -73,7 +80,7 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
   const titleOf = (name: string) => jobs[rowOf.get(name) ?? -1]?.title ?? name
   const words = (run: ForeseenRun) => {
     const length = (Date.parse(run.ends) - Date.parse(run.at)) / 1000
-    const likely = run.unknown ? 'how long it takes is not known' : `likely done ${timeText(run.ends)}, after ${lengthText(length)}`
+    const likely = `${likelyWords(run)}${run.unknown || run.stuck !== null ? '' : `, after ${lengthText(length)}`}`
     const due = run.due === null ? '' : `, due ${timeText(run.due)}`
     return run.refused
       ? `${titleOf(run.job)} at ${timeText(run.at)}: left out, another run of it goes on`
@@ -213,7 +220,7 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
             const due = Date.parse(run.due!)
             if (!visible(row) || due > until || due < from) return null
             const late = isLate(run)
-            const said = run.unknown ? `due ${clock(run.due!)}` : `due ${clock(run.due!)}, likely ${clock(run.ends)}`
+            const said = `due ${clock(run.due!)}${run.stuck !== null ? ', waits' : run.unknown ? '' : `, likely ${clock(run.ends)}`}`
             // where there is no room behind it, it stands before
             const before = x(due) > width - 170
             return (

@@ -9,7 +9,7 @@ import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { Lines } from '../../kit/Lines'
 import { StateMark } from '../../look/State'
 import { clock, lengthText, timeText } from '../../look/times'
-import type { ForeseenRun, Outlook, Played } from './answers'
+import { likelyWords, type ForeseenRun, type Outlook, type Played } from './answers'
 
 /** The next 24 hours played through: what ends when, what will be late, and what it would be with other workers and caps. */
 export function Rehearsal({ environment, outlook }: { readonly environment: string; readonly outlook: Outlook }): ReactElement {
@@ -85,12 +85,12 @@ export function Rehearsal({ environment, outlook }: { readonly environment: stri
                   <TableCell style={{ width: 24 }}><StateMark state={run.refused ? 'skipped' : isLate(run) ? 'failed' : run.run !== null ? 'running' : 'ready'} size={12} /></TableCell>
                   <TableCell>{titles.get(run.job) ?? run.job}{run.label !== null && <span className="soft mono"> {run.label}</span>}</TableCell>
                   <TableCell>{timeText(run.at)}</TableCell>
-                  <TableCell>{run.refused ? '' : run.unknown ? <span className="soft">not known</span> : lengthText((Date.parse(run.ends) - Date.parse(run.begins)) / 1000)}</TableCell>
-                  <TableCell>{run.refused ? <span className="soft">left out: another goes on</span> : run.unknown ? '' : timeText(run.ends)}</TableCell>
-                  <TableCell className="soft">{run.refused || run.unknown ? '' : clock(run.high)}</TableCell>
+                  <TableCell>{run.refused || run.stuck !== null ? '' : run.unknown ? <span className="soft">not known</span> : lengthText((Date.parse(run.ends) - Date.parse(run.begins)) / 1000)}</TableCell>
+                  <TableCell>{run.refused ? <span className="soft">left out: another goes on</span> : run.stuck !== null ? <span className="bad" title={likelyWords(run)}>waits for {run.stuck}</span> : run.unknown ? '' : timeText(run.ends)}</TableCell>
+                  <TableCell className="soft">{run.refused || run.unknown || run.stuck !== null ? '' : clock(run.high)}</TableCell>
                   <TableCell>{run.due === null ? '' : clock(run.due)}</TableCell>
                   <TableCell className={isLate(run) ? 'bad' : undefined}>{spare(run)}</TableCell>
-                  <TableCell className="soft">{!beside || run.unknown || run.refused ? '' : difference(run, beside)}</TableCell>
+                  <TableCell className="soft">{!beside || run.unknown || run.refused || run.stuck !== null ? '' : difference(run, beside)}</TableCell>
                 </TableRow>
               )
             })}
@@ -107,8 +107,9 @@ const secondsOf = (stretches: readonly { readonly from: string; readonly until: 
 
 const keyOf = ({ job, start, label, at, after }: ForeseenRun): string => `${job} ${start} ${label} ${after.length > 0 ? after.join() : at}` // prettier-ignore
 
-function spare({ due, ends, unknown, refused }: ForeseenRun): string {
+function spare({ due, ends, unknown, refused, stuck }: ForeseenRun): string {
   if (due === null || unknown || refused) return ''
+  if (stuck !== null) return Date.parse(ends) > Date.parse(due) ? 'not by itself' : ''
   const left = (Date.parse(due) - Date.parse(ends)) / 1000
   return left < 0 ? `late by ${lengthText(-left)}` : lengthText(left)
 }

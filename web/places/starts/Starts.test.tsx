@@ -21,6 +21,7 @@ const run = (job: string, more: Partial<ForeseenRun>): ForeseenRun => ({
   unknown: false,
   run: null,
   refused: false,
+  stuck: null,
   due: null,
   ...more,
 })
@@ -120,6 +121,12 @@ describe('the page of starts', () => {
     expect(screen.getByText('late by 15 min')).toBeTruthy()
     expect(await screen.findByText(/18 min sooner/)).toBeTruthy()
     expect(bodies('playStarts')).toContainEqual(expect.objectContaining({ workers: 12 }))
+  })
+  it('says of a run what it waits for, where nothing brings that', async () => {
+    const stuck = outlook({ foreseen: [run('gauges', { run: 8, due: hours(2.25), ends: hours(26), stuck: '2026-11-24 of Lab results' })] })
+    open({ starts: stuck, playStarts: stuck as never }, { at: '/?view=rehearsal', path: '/' })
+    expect(await screen.findByText('waits for 2026-11-24 of Lab results')).toBeTruthy()
+    expect(screen.getByText('not by itself')).toBeTruthy()
   })
   it('rehearses with other caps of connections beside it, and says which loads wait for', async () => {
     const { bodies, user } = open({ playStarts: outlook({ capped: [{ connection: 'warehouse', from: hours(2), until: hours(2.5), waiting: 7 }] }) as never }, { at: '/?view=rehearsal', path: '/' })

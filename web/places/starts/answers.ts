@@ -1,5 +1,6 @@
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
+import { timeText } from '../../look/times'
 
 export type Outlook = Answer<typeof routes.starts>
 export type Played = Answer<typeof routes.playStarts>
@@ -20,3 +21,15 @@ export interface Chosen {
   readonly job: string
   readonly start?: string | undefined
 }
+
+/** When a run that is foreseen will be done, in words. */
+export const likelyWords = ({
+  unknown,
+  stuck,
+  ends,
+}: Pick<ForeseenRun, 'unknown' | 'stuck' | 'ends'>): string =>
+  stuck !== null
+    ? `waits for ${stuck}, and nothing that is to begin brings that`
+    : unknown
+      ? 'how long it takes is not known'
+      : `likely done ${timeText(ends)}`
