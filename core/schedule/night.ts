@@ -206,9 +206,9 @@ interface Going {
   readonly running: number[]
   readonly open: boolean[]
   /** Of each part the sample by which its next load goes, where that was drawn and has not begun. */
-  readonly next: (number | undefined)[]
+  next: (number | undefined)[] | undefined
   /** Of each part the loads that wait for what is not there yet. */
-  readonly held: number[]
+  readonly held: number[] | undefined
   readonly waits: readonly NightWait[]
 }
 
@@ -260,9 +260,9 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     const next = events.next()
     if (!next || next.at > until + 7 * 86_400_000) break
     now = next.at
-    next.happens()
+    happen(next)
     // what happens at the same moment happens before anything else begins
-    for (let same = events.at(now); same; same = events.at(now)) same.happens()
+    for (let same = events.at(now); same; same = events.at(now)) happen(same)
   }
   tellStuck()
   return { runs, busy, crowded, capped }
@@ -275,6 +275,15 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     return runs.push({ id: `${name} ${count}`, job: job.job, start, label, at, begins: at, ends: at, after, unknown, run, began, refused: false }) - 1
   }
 
+  function happen(event: Event): void {
+    if (event.happens) return event.happens()
+    const { one, part, own } = event as LoadEnds
+    one.running[part]!--
+    free++
+    for (const name of own) inUse.set(name, inUse.get(name)! - 1)
+    if (one.left[part] === 0 && one.running[part] === 0) advance(one)
+  }
+
   /** A start comes: it begins, waits for the run before it, or is left out, as its job says. */
   function come(job: NightJob, start: string, label: string | undefined, after: number[], slice?: NightSlice): void {
     // what would begin after the night is not looked at, nor jobs that start each other for ever
@@ -282,8 +291,10 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     const place = addRun(job, start, now, label, after)
     if (slice) slices.set(place, slice)
     const one = { place, ended: false }
-    taken.set(timeKey(job.job, start, now), one)
-    byPlace.set(place, one)
+    if (waited.size > 0 || holding) {
+      taken.set(timeKey(job.job, start, now), one)
+      byPlace.set(place, one)
+    }
     const others = (going.get(job.job) ?? []).length > 0
     if (!others || job.atOnceRuns === 'beside') return begin(place)
     if (job.atOnceRuns === 'refuse') one.ended = runs[place]!.refused = true
@@ -293,9 +304,11 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
   function begin(place: number, left?: readonly number[], waits: readonly NightWait[] = []): void {
     const run = runs[place]!
     const job = byName.get(run.job)!
-    const held = job.parts.map((_part, part) => Math.min(left?.[part] ?? 0, Math.max(0, ...waits.filter((wait) => wait.part === part).map(({ loads }) => loads))))
-    const one: Going = { place, job, left: job.parts.map(({ loads }, part) => (left?.[part] ?? loads) - held[part]!), running: job.parts.map(() => 0), open: job.parts.map(() => false), next: job.parts.map(() => undefined), held, waits }
-    going.set(run.job, [...(going.get(run.job) ?? []), one])
+    const held = waits.length === 0 ? undefined : job.parts.map((_part, part) => Math.min(left?.[part] ?? 0, Math.max(0, ...waits.filter((wait) => wait.part === part).map(({ loads }) => loads))))
+    const one: Going = { place, job, left: job.parts.map(({ loads }, part) => (left?.[part] ?? loads) - (held?.[part] ?? 0)), running: job.parts.map(() => 0), open: job.parts.map(() => false), next: undefined, held, waits }
+    const beside = going.get(run.job)
+    if (beside) beside.push(one)
+    else going.set(run.job, [one])
     run.begins = now
     active.push(one)
     advance(one)
@@ -303,12 +316,12 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
 
   /** Opens the parts whose turn has come, lets go loads for which all is there; ends the run when none is left. */
   function advance(one: Going): void {
-    const isDone = (part: number) => one.open[part]! && one.left[part] === 0 && one.running[part] === 0 && one.held[part] === 0
+    const isDone = (part: number) => one.open[part]! && one.left[part] === 0 && one.running[part] === 0 && !one.held?.[part]
     for (let moved = true; moved; ) {
       moved = false
       one.job.parts.forEach(({ waits }, part) => {
-        if (one.held[part]! > 0 && one.waits.every((wait) => wait.part !== part || isThere(one, wait))) {
-          one.left[part]! += one.held[part]!
+        if (one.held?.[part] && one.waits.every((wait) => wait.part !== part || isThere(one, wait))) {
+          one.left[part]! += one.held[part]
           one.held[part] = 0
           moved = true
         }
@@ -348,7 +361,7 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
       run.stuck = stuck
     }
     for (const one of active) {
-      const wait = one.waits.find((each) => one.held[each.part]! > 0 && !isThere(one, each))
+      const wait = one.waits.find((each) => one.held?.[each.part] && !isThere(one, each))
       const brings = wait && bringers(one, wait).find(({ ended }) => !ended)
       const before = brings ?? one.job.parts.flatMap((_part, part) => (one.open[part] ? [] : othersBefore(one, part))).find(({ ended }) => !ended)
       if (wait && !brings) tell(one.place, { words: wait.words })
@@ -374,9 +387,10 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     const known = byPlace.get(one.place)
     if (known) known.ended = true
     active.splice(active.indexOf(one), 1)
-    going.set(run.job, going.get(run.job)!.filter((other) => other !== one))
+    const beside = going.get(run.job)!
+    beside.splice(beside.indexOf(one), 1)
     const [next, ...rest] = queued.get(run.job) ?? []
-    if (next !== undefined && going.get(run.job)!.length === 0) {
+    if (next !== undefined && beside.length === 0) {
       queued.set(run.job, rest)
       begin(next)
     }
@@ -407,24 +421,21 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
       const { atOnce, lengths, uses } = one.job.parts[part]!
       const more = () => one.open[part]! && one.left[part]! > 0 && one.running[part]! < atOnce
       while (more() && free > 0) {
-        const sample = (one.next[part] ??= lengths.length === 0 ? 0 : Math.floor(random() * lengths.length))
+        const sample = one.next?.[part] ?? (lengths.length === 0 ? 0 : Math.floor(random() * lengths.length))
         const own = uses?.[sample] ?? none
         const held = own.find((name) => (inUse.get(name) ?? 0) >= (caps[name] ?? Infinity))
         if (held !== undefined) {
+          // the same goes on when there is room
+          ;(one.next ??= [])[part] = sample
           full.set(held, (full.get(held) ?? 0) + Math.min(one.left[part]!, atOnce - one.running[part]!))
           break
         }
-        one.next[part] = undefined
+        if (one.next) one.next[part] = undefined
         one.left[part]!--
         one.running[part]!++
         free--
         for (const name of own) inUse.set(name, (inUse.get(name) ?? 0) + 1)
-        events.add(now + (lengths[sample] ?? 0), () => {
-          one.running[part]!--
-          free++
-          for (const name of own) inUse.set(name, inUse.get(name)! - 1)
-          if (one.left[part] === 0 && one.running[part] === 0) advance(one)
-        })
+        events.end(now + (lengths[sample] ?? 0), one, part, own)
       }
       if (more() && free === 0) waiting += Math.min(one.left[part]!, atOnce - one.running[part]!)
     }
@@ -462,17 +473,34 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
 
 interface Event {
   readonly at: number
-  readonly happens: () => void
+  readonly number: number
+  readonly happens?: () => void
+}
+
+/** A load ends: most of what happens, so that it is no function of its own. */
+interface LoadEnds extends Event {
+  readonly one: Going
+  readonly part: number
+  readonly own: readonly string[]
 }
 
 /** What is to happen, the earliest first; of two at the same time the one that was added first. A binary heap. */
 class Events {
-  private readonly heap: (Event & { readonly number: number })[] = []
+  private readonly heap: Event[] = []
   private count = 0
 
   add(at: number, happens: () => void): void {
+    this.put({ at, number: this.count++, happens })
+  }
+
+  /** A load of a part, which used some connections, ends. */
+  end(at: number, one: Going, part: number, own: readonly string[]): void {
+    this.put({ at, number: this.count++, one, part, own } satisfies LoadEnds as Event)
+  }
+
+  private put(event: Event): void {
     const { heap } = this
-    heap.push({ at, happens, number: this.count++ })
+    heap.push(event)
     for (let place = heap.length - 1; place > 0; ) {
       const parent = (place - 1) >> 1
       if (!this.before(place, parent)) break
