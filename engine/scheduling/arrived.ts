@@ -66,7 +66,7 @@ export function watchArrived(engine: Engine, { every: milliseconds = 2000, still
       const times = await changesOf([...(before?.changed.keys() ?? [])])
       try {
         const { folders, unsettled } = await lookAtArrived(engine, row, still)
-        known.set(key, { changed: new Map(folders.map((folder) => [folder, times.get(folder)])), at: Date.now(), took: performance.now() - begun, unsettled })
+        known.set(key, { changed: new Map(folders.map((folder) => [folder, times.get(folder)])), at: Date.now(), took: usually(before?.took, performance.now() - begun), unsettled })
       } catch (error) {
         engine.log.warn({ error, job: row.job, start: row.start }, 'files that a start waits for could not be looked for; tried again')
         known.set(key, { changed: new Map(), at: Date.now(), took: 1000, unsettled: true })
@@ -75,6 +75,9 @@ export function watchArrived(engine: Engine, { every: milliseconds = 2000, still
     for (const key of known.keys()) if (!keys.has(key)) known.delete(key)
   })
 } // prettier-ignore
+
+/** How long a look takes: one that took much longer than the one before, as beside much else, says little of the next. */
+const usually = (before: number | undefined, took: number): number => (before === undefined ? took : Math.min(took, 2 * before))
 
 async function somethingMoved({ changed, at, took, unsettled }: Folders): Promise<boolean> {
   const gone = Date.now() - at
