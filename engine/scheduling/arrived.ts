@@ -77,7 +77,8 @@ export function watchArrived(engine: Engine, { every: milliseconds = 2000, still
 } // prettier-ignore
 
 /** How long a look takes: one that took much longer than the one before, as beside much else, says little of the next. */
-const usually = (before: number | undefined, took: number): number => (before === undefined ? took : Math.min(took, 2 * before))
+const usually = (before: number | undefined, took: number): number =>
+  before === undefined ? took : Math.min(took, 2 * before)
 
 async function somethingMoved({ changed, at, took, unsettled }: Folders): Promise<boolean> {
   const gone = Date.now() - at
