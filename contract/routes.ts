@@ -20,6 +20,7 @@ import { proofRoutes } from './proof'
 import { route } from './route'
 import * as s from './shapes'
 import { startRoutes } from './starts'
+import { watchRoutes } from './watch'
 import { workerRoutes } from './workers'
 import { tryRoutes } from './tries'
 
@@ -71,6 +72,7 @@ export const routes = {
   ...proofRoutes,
   ...tryRoutes,
   ...startRoutes,
+  ...watchRoutes,
   ...workerRoutes,
   session: route({
     method: 'get',
@@ -379,35 +381,6 @@ export const routes = {
     summary: 'a run with every load, for scripts',
     params: id,
     response: s.showDocumentSchema,
-  }),
-
-  now: route({ method: 'get', path: '/api/now', summary: 'what is running now', response: s.nowSchema }),
-  morning: route({
-    method: 'get',
-    path: '/api/morning',
-    summary: 'what needs a decision, what runs, what ran',
-    query: inEnvironment,
-    response: s.morningSchema,
-  }),
-  keepMatter: route({
-    needs: 'run',
-    method: 'post',
-    path: '/api/matters',
-    summary:
-      'say what is done about something that needs a decision: a note, to whom it is given, until when it is quiet',
-    body: z.object({
-      environment: z.string(),
-      key: z.string().max(2000),
-      title: z.string().max(2000),
-      quietUntil: z.iso
-        .datetime({ offset: true })
-        .nullable()
-        .optional()
-        .describe('null: no longer; left out: as it is'),
-      givenTo: z.string().max(200).nullable().optional().describe('null: to nobody; left out: as it is'),
-      note: z.string().max(2000).optional(),
-    }),
-    response: z.object({}),
   }),
 } as const
 
