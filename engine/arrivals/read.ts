@@ -27,6 +27,7 @@ import { gatherLately } from '../planning/gather'
 import { planRequest, readEnvironment } from '../planning/plan'
 import { clockNow } from '../scheduling/outlook'
 import { readAnswers } from './answers'
+import { placeKey, takenInstead } from './instead'
 import { namesFiles } from './namesFiles'
 import { straysOf, type Searched, type Stray } from './strays'
 
@@ -161,6 +162,7 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
   const loaded = await loadedFiles(engine, environment, [...byStore.keys()])
   const covered = await coveredSlices(engine, environment, job.name)
   const answers = await readAnswers(engine, environment, job.name)
+  const taken = wants.some(({ load }) => load.instead) ? await takenInstead(engine, environment, job.name) : new Map<string, never>()
   // once for each part: each of its loads asks
   const patience = job.parts.map(({ each }) => Temporal.Duration.from(each?.arrives?.missing_after ?? 'P1D').total({ unit: 'milliseconds', relativeTo: '2026-01-01' })) // prettier-ignore
   const filesOf = (want: (typeof wants)[number]) => found.get(`${want.store}\n${want.files.pattern}`) ?? []
@@ -188,11 +190,14 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
     const due = said ?? (habit && Date.parse(slice.to) + habit.late * 1000)
     const files = filesOf(want)
     const part = partName(job.parts[want.part]!, want.part)
+    const key = placeKey(part, row, slice.from)
+    // a file that is taken in the place of another may have been loaded for a row or a slice of its own
+    const own = (file: ArrivedFile) => (taken.has(key) ? sameFile(taken.get(key)!, file) : covered.has(key) ? 'otherwise' : undefined)
     const { state, answer } = answered(stateOfArrival(
       {
         files,
-        loaded: (file) => loaded.get(`${want.store}\n${file.path}`)?.(file),
-        covered: covered.has(`${part}\n${row}\n${Date.parse(slice.from)}`),
+        loaded: want.load.instead ? own : (file) => loaded.get(`${want.store}\n${file.path}`)?.(file),
+        covered: covered.has(key),
         due,
         missingAfter: patience[want.part]!,
       },
@@ -204,8 +209,8 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
       due: answer?.until ?? (due === undefined ? null : new Date(due).toISOString()), by: said !== undefined ? 'control' : due === undefined ? null : 'habit',
       came, files: files.map(({ path, size, modified }) => ({ path, size, modified })), state, habit: habit ?? null, answer: answer ?? null,
     }
-    const key = `${want.part} ${want.load.row}`
-    arrivals.set(key, [...(arrivals.get(key) ?? []), one])
+    const feed = `${want.part} ${want.load.row}`
+    arrivals.set(feed, [...(arrivals.get(feed) ?? []), one])
   }
   return {
     job, slices, listers,
@@ -260,6 +265,12 @@ function namesByStore(wants: ReturnType<typeof fileWantsOf>, expansion: Expansio
   return names
 } // prettier-ignore
 
+const sameFile = (
+  was: Pick<ArrivedFile, 'size' | 'modified'>,
+  { size, modified }: ArrivedFile,
+): 'so' | 'otherwise' =>
+  was.size === size && Date.parse(was.modified) === Date.parse(modified) ? 'so' : 'otherwise'
+
 /** Of each file of some stores that was ever loaded: is one of its name the same? */
 async function loadedFiles(engine: Engine, environment: string, stores: readonly string[]) {
   const { rows } = await engine.db.$client.query<{ store: string; path: string; size: number; modified: string }>(
@@ -268,7 +279,7 @@ async function loadedFiles(engine: Engine, environment: string, stores: readonly
   )
   const known = new Map<string, (file: ArrivedFile) => 'so' | 'otherwise'>()
   for (const { store, path, size, modified } of rows)
-    known.set(`${store}\n${path}`, (file) => (file.size === size && Date.parse(file.modified) === Date.parse(modified) ? 'so' : 'otherwise'))
+    known.set(`${store}\n${path}`, (file) => sameFile({ size, modified }, file))
   return known
 } // prettier-ignore
 

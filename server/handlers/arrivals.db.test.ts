@@ -97,6 +97,9 @@ describe('files that rows and slices expect', () => {
       expect((await server.operator.fault(routes.answerArrival, answer(more))).where.path).toBe(path)
     expect((await server.operator.fault(routes.answerArrival, answer({ file, row: 'nobody' }))).code).toBe('unknown-name')
     expect((await server.reader.fault(routes.answerArrival, answer({ file }))).code).toBe('forbidden')
+    // one that was loaded for a row of its own is here, and not loaded, where it is taken for another
+    await server.operator.call(routes.answerArrival, answer({ file: 'in/flow_a_20261104.csv' }))
+    expect((await letters()).flow_b).toBe('MMMMMMHZMT')
     await server.operator.call(routes.answerArrival, answer({ file }))
     expect((await letters()).flow_b).toBe('MMMMMMHZMT')
     expect((await arrivals()).strays.map(({ path }) => path)).not.toContain(file)
@@ -106,6 +109,12 @@ describe('files that rows and slices expect', () => {
     await server.ended((await server.engineer.call(routes.startRun, { body: { plan: planned.id } })).run)
     expect((await server.rows("select value from reading where feed = 'b' order by 1")).map(({ value }) => value)).toEqual([7, 8])
     expect((await letters()).flow_b).toBe('MMMMMMLZMT')
+    // another is taken for it afterwards, or the same with other content: it is to be loaded again
+    await server.operator.call(routes.answerArrival, answer({ file: 'in/flow_a_20261104.csv' }))
+    expect((await letters()).flow_b).toBe('MMMMMMAZMT')
+    await server.operator.call(routes.answerArrival, answer({ file }))
+    lay('Flow B (7 Nov) [new].csv', '2026-11-11T06:00:00Z', 'feed,value\nb,9\n')
+    expect((await letters()).flow_b).toBe('MMMMMMAZMT')
     await server.operator.call(routes.dropArrivalAnswer, { body: place })
     expect((await arrivals()).strays.map(({ path }) => path)).toContain(file)
     rmSync(join(server.drop, file))

@@ -94,8 +94,11 @@ export default function Arrivals(): ReactElement {
 const rowsOf = (store: string, path: string): string =>
   `/connections/${encodeURIComponent(store)}?${new URLSearchParams({ path: path.slice(0, Math.max(0, path.lastIndexOf('/'))), rows: path }).toString()}`
 
+/** Did a file come that was not loaded? */
+const mayLoad = ({ state }: Arrival): boolean => state === 'here' || state === 'again'
+
 /** The files that came, each leading to its first rows; the name that is expected where none did. */
-function FileNames({ arrival: { files, name, store } }: { readonly arrival: Arrival }): ReactElement {
+function FileNames({ arrival: { files, name, store, answer } }: { readonly arrival: Arrival }): ReactElement {
   if (files.length === 0) return <>{name}</>
   return (
     <>
@@ -107,6 +110,12 @@ function FileNames({ arrival: { files, name, store } }: { readonly arrival: Arri
           </Link>
         </Fragment>
       ))}
+      {answer?.file != null && (
+        <span className="soft" style={{ fontFamily: 'var(--sans)' }}>
+          {' '}
+          instead
+        </span>
+      )}
     </>
   )
 }
@@ -124,12 +133,17 @@ function Now({ data, overdueOnly, onLoad, onChanged }: { readonly data: Answered
     { id: 'due', title: 'due', width: '206px', value: ({ due }) => due, cell: ({ due, job, state }) => (due === null ? '' : isOverdue(state) ? dueWords(due, data.at, zones.get(job)!) : timeText(due, zones.get(job))) },
     { id: 'row', title: 'feed', width: 'minmax(104px, 0.9fr)', value: ({ row }) => row, cell: ({ row }) => row },
     { id: 'slice', title: 'slice', width: '94px', mono: true, value: ({ slice }) => slice.label, cell: ({ slice }) => slice.label },
-    { id: 'name', title: 'file', width: 'minmax(180px, 1.8fr)', mono: true, value: ({ name }) => name, cell: (arrival) => <><FileNames arrival={arrival} />{arrival.answer?.file != null && <> <Button variant="text" disabled={!onLoad} title={`${arrival.answer.by}: ${arrival.answer.why}`} onClick={(event) => { event.stopPropagation(); setAsking(arrival) }}>in place of {arrival.answer.replaces}</Button></>}</>, hint: ({ name }) => name },
+    { id: 'name', title: 'file', width: 'minmax(180px, 1.8fr)', mono: true, value: ({ name }) => name, cell: (arrival) => <FileNames arrival={arrival} />, hint: ({ name, answer }) => (answer?.file == null ? name : `in place of ${answer.replaces}, as ${answer.by} said: ${answer.why}`) },
     { id: 'size', title: 'size', width: '60px', number: true, value: ({ files }) => files.reduce((sum, { size }) => sum + size, 0), cell: ({ files }) => (files.length === 0 ? '' : bytesText(files.reduce((sum, { size }) => sum + size, 0))) },
     { id: 'came', title: 'came', width: '98px', value: ({ came }) => came, cell: ({ came, job }) => (came === null ? '' : timeText(came, zones.get(job))) },
     { id: 'habit', title: 'usually', width: '84px', cell: ({ habit, slice, job }) => <span className="soft">{habit && `by ${habitWords(habit, slice.to, zones.get(job)!).slice(-5)}`}</span>, hint: ({ habit, slice, job }) => habitWords(habit, slice.to, zones.get(job)!) },
-    ...(onLoad ? [{ id: 'load', title: '', width: '76px', cell: (arrival: Arrival) => (arrival.state === 'here' || arrival.state === 'again' ? <Button variant="text" onClick={(event) => { event.stopPropagation(); onLoad(arrival) }}>Plan it</Button> : mayAnswer(arrival) ? <Button variant="text" onClick={(event) => { event.stopPropagation(); setAsking(arrival) }}>{arrival.answer ? 'Said' : 'Answer'}</Button> : '') }] : []),
-  ], [data.at, zones, onLoad])
+    ...(onLoad ? [{ id: 'load', title: '', width: rows.some((arrival) => mayLoad(arrival) && arrival.answer) ? '128px' : '76px', cell: (arrival: Arrival) => (
+      <>
+        {mayLoad(arrival) && <Button variant="text" onClick={(event) => { event.stopPropagation(); onLoad(arrival) }}>Plan it</Button>}
+        {mayAnswer(arrival) && <Button variant="text" title={arrival.answer ? `${arrival.answer.by}: ${arrival.answer.why}` : undefined} onClick={(event) => { event.stopPropagation(); setAsking(arrival) }}>{arrival.answer ? 'Said' : 'Answer'}</Button>}
+      </>
+    ) }] : []),
+  ], [data.at, zones, onLoad, rows])
   return (
     <section className="sheet grow" aria-label="what is due" style={{ display: 'flex', flexDirection: 'column', minHeight: 200 }}>
       <Table label="arrivals" rows={rows} columns={columns} empty={<Empty>{overdueOnly ? 'Nothing is late or missing.' : 'Nothing is expected for the newest slices.'}</Empty>} />
