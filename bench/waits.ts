@@ -1,4 +1,5 @@
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { lookAhead } from '../engine/scheduling/outlook'
 import { startRun } from '../engine/running/runs'
 import { saveJob } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
@@ -61,6 +62,11 @@ try {
   await begin('many', '2026-03-01')
   await begin('filed', '2026-03-01')
   console.log(`${waiting.toLocaleString('en')} waiting loads planned and begun in ${((performance.now() - laying) / 1000).toFixed(0)} s`)
+  const night = { environment: 'dev', from: new Date().toISOString(), until: new Date(Date.now() + 86_400_000).toISOString() }
+  await lookAhead(engine, night)
+  const looked = performance.now()
+  const { foreseen } = await lookAhead(engine, night)
+  console.log(`the next 24 hours with them: ${(performance.now() - looked).toFixed(0)} ms, ${foreseen.filter(({ stuck }) => stuck !== null).length} runs of which wait for what nothing brings`)
   const end = watchWaits(engine)
   await sleep(4000)
   const from = { own: process.cpuUsage(), postgres: postgresTicks() }

@@ -98,7 +98,7 @@ const rowsOf = (store: string, path: string): string =>
 const mayLoad = ({ state }: Arrival): boolean => state === 'here' || state === 'again'
 
 /** The files that came, each leading to its first rows; the name that is expected where none did. */
-function FileNames({ arrival: { files, name, store, answer } }: { readonly arrival: Arrival }): ReactElement {
+function FileNames({ arrival: { files, name, store } }: { readonly arrival: Arrival }): ReactElement {
   if (files.length === 0) return <>{name}</>
   return (
     <>
@@ -110,12 +110,6 @@ function FileNames({ arrival: { files, name, store, answer } }: { readonly arriv
           </Link>
         </Fragment>
       ))}
-      {answer?.file != null && (
-        <span className="soft" style={{ fontFamily: 'var(--sans)' }}>
-          {' '}
-          instead
-        </span>
-      )}
     </>
   )
 }
@@ -129,7 +123,7 @@ function Now({ data, overdueOnly, onLoad, onChanged }: { readonly data: Answered
   )
   const [asking, setAsking] = useState<Arrival>()
   const columns = useMemo((): TableColumn<Arrival>[] => [
-    { id: 'state', title: 'state', width: '112px', value: ({ state }) => state, cell: ({ state, answer }) => <span title={answer ? `${answer.by}: ${answer.why}` : undefined} className={isOverdue(state) ? 'bad' : state === 'here' || state === 'again' || state === 'empty' ? 'look' : undefined} style={{ display: 'inline-flex', gap: 6, alignItems: 'center' }}><BarMark state={shown[state].state} rejected={shown[state].capped} /> {shown[state].words}</span> },
+    { id: 'state', title: 'state', width: '112px', value: ({ state }) => state, cell: ({ state, answer }) => <span title={answer ? `${answer.by}: ${answer.why}` : undefined} className={isOverdue(state) ? 'bad' : state === 'here' || state === 'again' || state === 'empty' ? 'look' : undefined} style={{ display: 'inline-flex', gap: 6, alignItems: 'center' }}><BarMark state={shown[state].state} rejected={shown[state].capped} /> {shown[state].words}{answer?.file != null && ', instead'}</span> },
     { id: 'due', title: 'due', width: '206px', value: ({ due }) => due, cell: ({ due, job, state }) => (due === null ? '' : isOverdue(state) ? dueWords(due, data.at, zones.get(job)!) : timeText(due, zones.get(job))) },
     { id: 'row', title: 'feed', width: 'minmax(104px, 0.9fr)', value: ({ row }) => row, cell: ({ row }) => row },
     { id: 'slice', title: 'slice', width: '94px', mono: true, value: ({ slice }) => slice.label, cell: ({ slice }) => slice.label },
