@@ -66,6 +66,7 @@ const reasonSchema = z
         'left-out',
         'not-there',
         'nobody',
+        'said',
       ])
       .describe('what kind of reason it is'),
     text: z.string().describe('in words'),

@@ -29,6 +29,19 @@ export interface ArrivalAnswer {
   readonly at: string
 }
 
+const answerTexts: Readonly<
+  Record<ArrivalAnswerKind, (answer: Pick<ArrivalAnswer, 'file' | 'replaces'>) => string>
+> = {
+  instead: ({ file, replaces }) => `${file} is taken in place of ${replaces}`,
+  without: () => 'this slice goes without its file',
+  later: () => 'its file is asked for again later',
+  never: () => 'its file is not expected any more',
+}
+
+/** What was said, in words that go on from "said that". */
+export const answerWords = (answer: Pick<ArrivalAnswer, 'kind' | 'file' | 'replaces'>): string =>
+  answerTexts[answer.kind](answer)
+
 /** States in which nothing came that could be loaded. */
 const lacking: ReadonlySet<ArrivalState> = new Set(['expected', 'late', 'missing', 'empty'])
 

@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { readFileSync } from 'node:fs'
 import { describe, expect, it } from 'vitest'
 import { arrivalState, arrivalStates, dueBySaying, habitOf, isOverdue, stateOfArrival, type ArrivalState, type ArrivedFile, type Expecting } from './arrival' // prettier-ignore
-import { answered, type ArrivalAnswer } from './answers'
+import { answered, answerWords, type ArrivalAnswer } from './answers'
 import { nearestRow, proposedRow } from './nearest'
 
 const file = (path: string, size = 10): ArrivedFile => ({ path, size, modified: '2026-11-27T04:00:00Z' })
@@ -54,6 +54,10 @@ describe('what somebody said about a file that did not come', () => {
     })
     expect(answered('here', [instead], '2026-11-03T00:00:00Z', now)).toEqual({ state: 'here' })
   })
+  it('has words of its own kind', () => {
+    expect(answerWords(said('instead', { file: 'b.csv', replaces: 'a*.csv' }))).toBe('b.csv is taken in place of a*.csv')
+    expect((['without', 'later', 'never'] as const).map((kind) => answerWords(said(kind)))).toEqual(['this slice goes without its file', 'its file is asked for again later', 'its file is not expected any more'])
+  }) // prettier-ignore
   it('holds for its slice, or from its slice on, or until its time', () => {
     expect(of('missing', [said('without')])).toBe('without')
     expect(of('missing', [said('without')], '2026-11-03T00:00:00Z')).toBe('missing')

@@ -1,7 +1,9 @@
+import { answerWords } from '../../core/arrivals/answers'
 import { startText, startTimes, isTimed } from '../../core/job/starts'
 import { partName, type Job } from '../../core/job/document'
 import type { LoadError } from '../../database/records'
 import type { Engine } from '../context/engine'
+import { readAnswers } from '../arrivals/answers'
 import { documentOf, readVersion } from '../jobs/versions'
 import { pauseAt, pausesSince } from '../scheduling/pauses'
 import { clockNow } from '../scheduling/outlook'
@@ -31,7 +33,7 @@ const when = (is: When['is'], at: string | null | undefined): When | null => (at
 /** One reason, with where it can be looked into, and the reasons behind it. */
 export interface Reason {
   /** Names the kind of reason. */
-  readonly code: 'loaded' | 'running' | 'waits' | 'place' | 'held' | 'failed' | 'stopped' | 'skipped' | 'open' | 'not-yet' | 'paused' | 'decided' | 'left-out' | 'not-there' | 'nobody'
+  readonly code: 'loaded' | 'running' | 'waits' | 'place' | 'held' | 'failed' | 'stopped' | 'skipped' | 'open' | 'not-yet' | 'paused' | 'decided' | 'left-out' | 'not-there' | 'nobody' | 'said'
   readonly text: string
   readonly run: number | null
   readonly load: number | null
@@ -70,12 +72,24 @@ export async function whyNot(
 ): Promise<Reason[]> {
   budget.left--
   const job = documentOf(await readVersion(engine, ask.job))
+  const reasons = await reasonsOf(engine, ask, job, depth, budget)
+  return reasons[0]?.code === 'loaded' ? reasons : [...reasons, ...(await saidOfFile(engine, ask))]
+}
+
+async function reasonsOf(engine: Engine, ask: WhyAsk, job: Job, depth: number, budget: Budget): Promise<Reason[]> {
   const moving = await underWay(engine, ask, depth, budget)
   if (moving.length > 0) return moving
   const ended = await whatBecame(engine, ask)
-  if (ended.length > 0) return ended
-  return await neverTaken(engine, ask, job)
-}
+  return ended.length > 0 ? ended : await neverTaken(engine, ask, job)
+} // prettier-ignore
+
+/** What somebody said about the file of a row and slice. */
+async function saidOfFile(engine: Engine, { environment, job, part, row, from }: WhyAsk): Promise<Reason[]> {
+  if (part === undefined || row === undefined) return []
+  const answers = (await readAnswers(engine, environment, job)).get(`${part}\n${row}`) ?? []
+  const own = answers.filter((one) => Date.parse(one.from) === Date.parse(from) || (one.kind === 'never' && Date.parse(one.from) < Date.parse(from)))
+  return own.map((one) => reason('said', `${one.by} said that ${answerWords(one)}: ${one.why}`, { job, when: when('at', one.at) }))
+} // prettier-ignore
 
 interface Moving {
   readonly id: string

@@ -76,6 +76,10 @@ describe('files that rows and slices expect', () => {
     expect((await letters())["o'hare"]).toBe('MMMMMMMMWE')
     await answer('never')
     expect((await letters())["o'hare"]).toBe('MMMMMMMMNN')
+    // it is among the reasons why the slice did not run, and one after it, and not one before it
+    const why = async (day: number) => (await server.reader.call(routes.whySlice, { query: { environment: 'dev', job: 'readings', part: 'bring', row: "o'hare", from: `2026-11-0${day}T00:00:00Z`, to: `2026-11-${String(day + 1).padStart(2, '0')}T00:00:00Z`, label: 'x' } })).reasons.map(({ text }) => text).join() // prettier-ignore
+    expect(await why(9)).toContain('the operator said that its file is not expected any more: it is known')
+    expect(await why(8)).not.toContain('said')
     const { newest } = await arrivals()
     expect(newest.find(({ row }) => row === "o'hare")).toMatchObject({ state: 'unasked', answer: { kind: 'never', by: 'the operator', why: 'it is known' } }) // prettier-ignore
     await answer('later', { until: '2026-11-12T00:00:00Z' })
