@@ -1,4 +1,5 @@
 import { eq, sql, type SQL } from 'drizzle-orm'
+import { PgDialect } from 'drizzle-orm/pg-core'
 import type pg from 'pg'
 import type { Resolved } from '../../core/text/slot'
 import { fail } from '../../core/fault'
@@ -80,18 +81,30 @@ interface LoadRecord extends Record<string, unknown> {
   by_slice: Kept[] | null
 }
 
-/** Loads of a plan that fit a condition over `l`, `r` and `s`, in their order. */
+const dialect = new PgDialect()
+
+/** Loads of a plan that fit a condition over `l`, `r` and `s`, in their order; `name`: of a question that is asked often, always the same. */
 export async function readLoads(
   engine: Engine,
   plan: PlanParts,
-  { where, offset = 0, limit }: { where?: SQL | undefined; offset?: number; limit?: number } = {},
+  {
+    where,
+    offset = 0,
+    limit,
+    name,
+  }: { where?: SQL | undefined; offset?: number; limit?: number; name?: string } = {},
 ): Promise<StoredLoad[]> {
-  const { rows } = await engine.db.execute<LoadRecord>(
+  const { sql: text, params: values } = dialect.sqlToQuery(
     sql`select l.number, l.part, l.title, l.resolved as own, l.files, l.mark, l."left", r.key, r.cells, r.resolved as by_row,
           s."from", s."to", s.label, s.resolved as by_slice
         from ${planLoadsSql} where l.plan_id = ${plan.id} ${where ? sql`and ${where}` : sql``}
         order by l.number offset ${offset} ${limit === undefined ? sql`` : sql`limit ${limit}`}`,
   )
+  const { rows } = await engine.db.$client.query<LoadRecord>({
+    ...(name === undefined ? {} : { name }),
+    text,
+    values,
+  })
   return rows.map((row) => loadOf(row, plan.parts[row.part]!, plan.marks))
 }
 
@@ -120,7 +133,10 @@ function loadOf(row: LoadRecord, part: StoredPart, marks: readonly PlanMark[]): 
 
 /** @throws FaultError `unknown-name` */
 export async function readLoad(engine: Engine, plan: PlanParts, number: number): Promise<StoredLoad> {
-  const [found] = await readLoads(engine, plan, { where: sql`l.number = ${number}` })
+  const [found] = await readLoads(engine, plan, {
+    where: sql`l.number = ${number}`,
+    name: 'a load of a plan',
+  })
   return found ?? fail('unknown-name', `plan ${plan.id} has no load ${number}`)
 }
 

@@ -1,4 +1,4 @@
-import { eq } from 'drizzle-orm'
+import { eq, sql } from 'drizzle-orm'
 import { fail } from '../../core/fault'
 import type { Job } from '../../core/job/document'
 import { stepWaits } from '../../core/job/order'
@@ -12,6 +12,7 @@ import {
   type PlanMark,
   type StoredPart,
 } from '../../database/schema'
+import { prepared } from '../../database/prepared'
 import type { Engine } from '../context/engine'
 import { memory } from '../context/memory'
 import { documentOf } from '../jobs/versions'
@@ -45,13 +46,18 @@ const frames = memory<RunFrame>(50)
 export const frameOf = (engine: Engine, run: number): Promise<RunFrame> =>
   frames.of(engine, run, () => readFrame(engine, run))
 
-async function readFrame(engine: Engine, runId: number): Promise<RunFrame> {
-  const [found] = await engine.db
+const withPlan = prepared((db) =>
+  db
     .select()
     .from(runTable)
     .innerJoin(jobVersion, eq(jobVersion.id, runTable.versionId))
     .innerJoin(planTable, eq(planTable.id, runTable.planId))
-    .where(eq(runTable.id, runId))
+    .where(eq(runTable.id, sql.placeholder('run')))
+    .prepare('run with its plan'),
+)
+
+async function readFrame(engine: Engine, runId: number): Promise<RunFrame> {
+  const [found] = await withPlan(engine.db).execute({ run: runId })
   if (!found) fail('unknown-name', `there is no run ${runId}`)
   const job = documentOf(found.job_version)
   const types = Object.fromEntries(
