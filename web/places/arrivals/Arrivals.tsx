@@ -124,8 +124,8 @@ function Now({ data, overdueOnly, onLoad, onChanged }: { readonly data: Answered
   const [asking, setAsking] = useState<Arrival>()
   const columns = useMemo((): TableColumn<Arrival>[] => [
     { id: 'state', title: 'state', width: '112px', value: ({ state }) => state, cell: ({ state, answer }) => <span title={answer ? `${answer.by}: ${answer.why}` : undefined} className={isOverdue(state) ? 'bad' : state === 'here' || state === 'again' || state === 'empty' ? 'look' : undefined} style={{ display: 'inline-flex', gap: 6, alignItems: 'center' }}><BarMark state={shown[state].state} rejected={shown[state].capped} /> {shown[state].words}{answer?.file != null && ', instead'}</span> },
-    { id: 'due', title: 'due', width: '206px', value: ({ due }) => due, cell: ({ due, job, state }) => (due === null ? '' : isOverdue(state) ? dueWords(due, data.at, zones.get(job)!) : timeText(due, zones.get(job))) },
-    { id: 'row', title: 'feed', width: 'minmax(104px, 0.9fr)', value: ({ row }) => row, cell: ({ row }) => row },
+    { id: 'due', title: 'due', width: '190px', value: ({ due }) => due, cell: ({ due, job, state }) => (due === null ? '' : isOverdue(state) ? dueWords(due, data.at, zones.get(job)!) : timeText(due, zones.get(job))) },
+    { id: 'row', title: 'feed', width: 'minmax(120px, 0.9fr)', value: ({ row }) => row, cell: ({ row }) => row },
     { id: 'slice', title: 'slice', width: '94px', mono: true, value: ({ slice }) => slice.label, cell: ({ slice }) => slice.label },
     { id: 'name', title: 'file', width: 'minmax(180px, 1.8fr)', mono: true, value: ({ name }) => name, cell: (arrival) => <FileNames arrival={arrival} />, hint: ({ name, answer }) => (answer?.file == null ? name : `in place of ${answer.replaces}, as ${answer.by} said: ${answer.why}`) },
     { id: 'size', title: 'size', width: '60px', number: true, value: ({ files }) => files.reduce((sum, { size }) => sum + size, 0), cell: ({ files }) => (files.length === 0 ? '' : bytesText(files.reduce((sum, { size }) => sum + size, 0))) },
