@@ -26,7 +26,10 @@ const planner = planApart({
 engine.planApart = (person, ask) => planner.ask({ person }, 'makePlan', ask)
 /** Milliseconds that a load takes; 0 is a line in the log, as quick as a load can be. */
 const takes = Number(process.env.BENCH_TAKES ?? 0)
-const step = takes === 0 ? `{id: tell, log: {text: '{row.value}'}}` : `{id: wait, sql: {on: warehouse, text: 'select pg_sleep(${takes / 1000}), {row.value}'}}`
+const step =
+  takes === 0
+    ? `{id: tell, log: {text: '{row.value}'}}`
+    : `{id: wait, sql: {on: warehouse, text: 'select pg_sleep(${takes / 1000}), {row.value}'}}`
 const job = (name: string, cron: string, slices = '') => `
 mattock: job/1
 name: ${name}

@@ -226,7 +226,9 @@ async function insertRun(
       : await readWaits(engine, job, plan, ask.follows)
   return await transaction(engine.db.$client, async (client) => {
     // of two who begin the same at once, the second sees what the first did
-    await client.query('select pg_advisory_xact_lock(hashtextextended(k, 0)) from unnest($1::text[]) k', [sameAs(ask)])
+    await client.query('select pg_advisory_xact_lock(hashtextextended(k, 0)) from unnest($1::text[]) k', [
+      sameAs(ask),
+    ])
     const begun = await begunBefore(client, ask)
     if (begun !== undefined) return begun
     // a plan that was made for a start is nobody else's
