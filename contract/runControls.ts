@@ -34,6 +34,16 @@ export const runControlRoutes = {
     body: z.object({ loads }),
     response: moved,
   }),
+  giveUpFailed: route({
+    ...of,
+    path: '/api/runs/:id/failed/set-aside',
+    summary:
+      'set aside what failed in a run that is over: what waits for it goes on, and a rerun brings it back',
+    body: z.object({
+      why: z.string().trim().min(3, 'say why').max(500).describe('the reason, which is kept'),
+    }),
+    response: moved,
+  }),
   letGo: route({
     ...of,
     path: '/api/runs/:id/let-go',

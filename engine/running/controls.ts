@@ -32,6 +32,10 @@ export const setAside = (
   by: string,
 ): Promise<number> => asked(engine, 'mattock.set_aside($1, $2, $3)', [run, loads, by])
 
+/** Sets aside what failed in a run that is over, but for what was run again since. Returns how many loads there were. */
+export const giveUpFailed = (engine: Engine, run: number, by: string, why: string): Promise<number> =>
+  asked(engine, 'mattock.give_up_failed($1, $2, $3)', [run, by, why])
+
 /** Lets loads go before their part begins, with the reason kept. Returns how many there were. */
 export const letGo = (engine: Engine, run: number, loads: readonly number[], by: string, why: string): Promise<number> =>
   asked(engine, 'mattock.let_go($1, $2, $3, $4)', [run, loads, by, why]) // prettier-ignore

@@ -4,6 +4,7 @@ import {
   letGo,
   letWaitingGo,
   putFirst,
+  giveUpFailed,
   setAside,
   stopRun,
 } from '../../engine/running/controls'
@@ -11,7 +12,7 @@ import type { Handlers } from '../handler'
 
 export const runControlHandlers: Pick<
   Handlers,
-  'stopRun' | 'holdRun' | 'goOn' | 'setAside' | 'letGo' | 'putFirst'
+  'stopRun' | 'holdRun' | 'goOn' | 'setAside' | 'giveUpFailed' | 'letGo' | 'putFirst'
 > = {
   stopRun: async ({ engine }, { params }) => {
     await stopRun(engine, params.id)
@@ -25,6 +26,9 @@ export const runControlHandlers: Pick<
     await goOn(engine, params.id, body.loads)
     return {}
   },
+  giveUpFailed: async ({ engine, account }, { params, body }) => ({
+    loads: await giveUpFailed(engine, params.id, account.name, body.why),
+  }),
   setAside: async ({ engine, account }, { params, body }) => ({
     loads: await setAside(engine, params.id, body.loads, account.name),
   }),

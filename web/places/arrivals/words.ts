@@ -32,5 +32,7 @@ export function habitWords(habit: Habit | null, over: string, zone: string): str
 /** How late something is, or how long it has still. */
 export function dueWords(due: string, now: string, zone: string): string {
   const seconds = (Date.parse(now) - Date.parse(due)) / 1000
-  return seconds > 0 ? `${timeText(due, zone)}, ${lengthText(seconds)} ago` : timeText(due, zone)
+  // seconds say nothing of what is late by minutes
+  const said = seconds < 60 ? seconds : Math.floor(seconds / 60) * 60
+  return seconds > 0 ? `${timeText(due, zone)}, ${lengthText(said)} ago` : timeText(due, zone)
 }

@@ -19,6 +19,8 @@ interface Shown {
   readonly mark: State
   /** What failed can be run again here. */
   readonly reruns?: true
+  /** What failed can be given up here. */
+  readonly givesUp?: true
   /** What waits can be let go here. */
   readonly letsGo?: true
   /** What is opened to look into it. */
@@ -31,8 +33,8 @@ const openJob = ({ job }: Decision) => ({ to: `/jobs/${job}`, words: 'Open the j
 
 /** How each kind of decision is drawn, and where it is looked into. */
 const shown: Readonly<Record<Decision['kind'], Shown>> = {
-  failed: { mark: 'failed', reruns: true, opens: inRun },
-  check: { mark: 'failed', reruns: true, opens: inRun },
+  failed: { mark: 'failed', reruns: true, givesUp: true, opens: inRun },
+  check: { mark: 'failed', reruns: true, givesUp: true, opens: inRun },
   unbalanced: { mark: 'held', opens: inRun },
   connection: { mark: 'waiting', opens: inRun },
   stuck: { mark: 'waiting', letsGo: true, opens: (decision) => ({ to: `/runs/${decision.run}`, words: seen(decision) }) },
@@ -81,7 +83,7 @@ export function Decisions({ sheet, onChanged }: { readonly sheet: MorningSheet; 
 function DecisionLine({ decision, people, onChanged }: { readonly decision: Decision; readonly people: readonly string[]; readonly onChanged: () => void }): ReactElement {
   const mayChange = useMay('run', useHere().environment)
   const [acting, setActing] = useState(false)
-  const { mark, opens, reruns, letsGo } = shown[decision.kind]
+  const { mark, opens, reruns, givesUp, letsGo } = shown[decision.kind]
   const to = opens(decision)
   const last = decision.notes.at(-1)
   return (
@@ -116,6 +118,7 @@ function DecisionLine({ decision, people, onChanged }: { readonly decision: Deci
           )}
           {to && <Opens {...to}>{to.words}</Opens>}
           {decision.plan != null && <Opens to={`/plans/${decision.plan}`}>See its plan</Opens>}
+          {givesUp && mayChange && <GiveUp decision={decision} onDone={onChanged} />}
           {reruns && mayChange && <Rerun run={decision.run!} />}
           {letsGo && mayChange && <LetGo decision={decision} onDone={onChanged} />}
         </span>
@@ -141,31 +144,31 @@ const Opens = ({ to, children }: { readonly to: string; readonly children: React
   </Button>
 )
 
-/** Lets what waits go without it, with the reason. */
-function LetGo({ decision, onDone }: { readonly decision: Decision; readonly onDone: () => void }): ReactElement {
+/** What is done with a reason, asked for in a slip. */
+function WithReason({ decision, button, says, placeholder, leave, act, onDone }: { readonly decision: Decision; readonly button: string; readonly says: string; readonly placeholder: string; readonly leave: string; readonly act: (why: string) => Promise<string>; readonly onDone: () => void }): ReactElement {
   const [asking, setAsking] = useState(false)
   const [why, setWhy] = useState('')
   const [fault, setFault] = useState<Error>()
   const go = async () => {
-    const { loads } = await call(routes.letGo, { params: { id: decision.run! }, body: { why } })
-    say(loads === 0 ? 'nothing of that run waits any more' : `${count(loads, 'load')} ${loads === 1 ? 'goes' : 'go'} without it`)
+    say(await act(why))
     setAsking(false)
+    setWhy('')
     onDone()
   }
   return (
     <>
       <Button sx={{ flex: 'none' }} onClick={() => setAsking(true)}>
-        Let go
+        {button}
       </Button>
       {asking && (
         <Slip title={decision.title} onClose={() => setAsking(false)}>
-          <p style={{ margin: '0 0 10px' }}>All loads of run {decision.run} that wait begin without what they wait for.</p>
-          <TextInput label="why" value={why} autoFocus placeholder="why they need not wait" onChange={setWhy} />
+          <p style={{ margin: '0 0 10px' }}>{says}</p>
+          <TextInput label="why" value={why} autoFocus placeholder={placeholder} onChange={setWhy} />
           {fault && <FaultBox error={fault} />}
           <div className="line" style={{ justifyContent: 'flex-end', marginTop: 12 }}>
-            <Button onClick={() => setAsking(false)}>Let them wait</Button>
+            <Button onClick={() => setAsking(false)}>{leave}</Button>
             <Button variant="contained" color="primary" disabled={why.trim().length < 3} onClick={() => void go().catch(setFault)}>
-              Let go
+              {button}
             </Button>
           </div>
         </Slip>
@@ -173,6 +176,38 @@ function LetGo({ decision, onDone }: { readonly decision: Decision; readonly onD
     </>
   )
 } // prettier-ignore
+
+/** Lets what waits go without it, with the reason. */
+const LetGo = ({ decision, onDone }: { readonly decision: Decision; readonly onDone: () => void }): ReactElement => (
+  <WithReason
+    decision={decision}
+    button="Let go"
+    says={`All loads of run ${decision.run} that wait begin without what they wait for.`}
+    placeholder="why they need not wait"
+    leave="Let them wait"
+    act={async (why) => {
+      const { loads } = await call(routes.letGo, { params: { id: decision.run! }, body: { why } })
+      return loads === 0 ? 'nothing of that run waits any more' : `${count(loads, 'load')} ${loads === 1 ? 'goes' : 'go'} without it`
+    }}
+    onDone={onDone}
+  />
+) // prettier-ignore
+
+/** Gives up what failed, with the reason: what waits for it goes on. */
+const GiveUp = ({ decision, onDone }: { readonly decision: Decision; readonly onDone: () => void }): ReactElement => (
+  <WithReason
+    decision={decision}
+    button="Set aside"
+    says={`What failed in run ${decision.run} counts as left out: what waits for its slices goes on without it. A rerun brings it back.`}
+    placeholder="why it is not needed"
+    leave="Leave it"
+    act={async (why) => {
+      const { loads } = await call(routes.giveUpFailed, { params: { id: decision.run! }, body: { why } })
+      return loads === 0 ? 'it goes on, or was run again meanwhile' : `${count(loads, 'load')} set aside`
+    }}
+    onDone={onDone}
+  />
+) // prettier-ignore
 
 function Rerun({ run }: { readonly run: number }): ReactElement {
   const starting = useStarting(

@@ -154,6 +154,35 @@ describe('a matter', () => {
     expect(page.bodies('letGo')).toEqual([{ why: 'the gauge is gone' }])
     expect(await screen.findByText('6 loads go without it')).toBeTruthy()
   })
+  it('sets aside what failed, with the reason, and says where nothing was left to', async () => {
+    const failed = {
+      ...matter,
+      kind: 'failed' as const,
+      key: 'failed gauges',
+      title: 'Gauge readings: flow_a failed',
+    }
+    let loads = 1
+    const page = show(<Morning />, {
+      answers: { morning: sheet({ decisions: [failed] }), giveUpFailed: () => ({ loads: loads-- }) as never },
+    })
+    for (const said of ['1 load set aside', 'it goes on, or was run again meanwhile']) {
+      await page.user.click(await screen.findByRole('button', { name: 'Set aside' }))
+      const slip = await screen.findByRole('dialog')
+      expect(within(slip).getByText(/what waits for its slices goes on without it/)).toBeTruthy()
+      await page.user.type(within(slip).getByRole('textbox', { name: 'why' }), 'the mast fell')
+      await page.user.click(within(slip).getByRole('button', { name: 'Set aside' }))
+      expect(await screen.findByText(said)).toBeTruthy()
+    }
+    expect(page.bodies('giveUpFailed')).toEqual([{ why: 'the mast fell' }, { why: 'the mast fell' }])
+  })
+  it('offers a reader to set nothing aside', async () => {
+    show(<Morning />, {
+      answers: { morning: sheet({ decisions: [{ ...matter, kind: 'failed' }] }) },
+      role: 'reader',
+    })
+    await screen.findByText(matter.title)
+    expect(screen.queryByRole('button', { name: 'Set aside' })).toBeNull()
+  })
   it('says who sees to it and what was last said; what is quiet is left out until one asks', async () => {
     const page = show(<Morning />, { answers: { morning: sheet({ decisions: [matter, quiet] }) } })
     expect(await screen.findByText(/the depot sends it at nine/)).toBeTruthy()
