@@ -203,6 +203,9 @@ export async function rerunOutlook(
   return { loads: rows.reduce((sum, row) => sum + row.loads, 0), steps: [...steps.values()] }
 }
 
+/** Loads of a plan up to which one way to read them is as good as another. */
+const fewLoads = 500
+
 async function insertRun(
   engine: Engine,
   plan: typeof planTable.$inferSelect,
@@ -241,7 +244,8 @@ async function insertRun(
     // what says which loads has its values from $4 on
     const begin = (at: number) => `$${at + 3 + values.length}`
     const { rows } = await client.query<{ id: number; loads: number }>({
-      ...(rerunOf === null ? { name: `begin a run ${ask.order ?? ''}` } : {}),
+      // planned once for each connection; how many are read best depends on how many there are
+      ...(rerunOf === null && plan.loads <= fewLoads ? { name: `begin a run ${ask.order ?? ''}` } : {}),
       text: `with begun as (
          insert into mattock.run (job, title, version_id, plan_id, environment, by, cause, rerun_of, priority, clock_offset, created_at, started_at, press, state, called_by_load, called_by_step, rerun_from, occasion_id, past)
          values (${begin(1)}, ${begin(2)}, ${begin(3)}, $2, ${begin(4)}, ${begin(5)}, ${begin(6)}, $3, ${begin(7)}, ${begin(8)}, ${begin(9)}, case when ${begin(11)} = 'running' then ${begin(9)}::timestamptz end, ${begin(10)}, ${begin(11)}, ${begin(12)}, ${begin(13)}, ${begin(14)}, ${begin(15)}, ${begin(16)}) returning id),
