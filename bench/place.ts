@@ -32,8 +32,8 @@ export async function benchPlace(workers: number, capacity: number): Promise<Ben
   const server = await startPostgres(join(folder, 'postgres'))
   for (const name of ['mattock', 'warehouse']) await ensureDatabase(server, name)
   const root = join(import.meta.dirname, '..')
-  await migrateDatabase(server.url('mattock'), join(root, 'database', 'migrations'))
-  const engine = await openEngine(server.url('mattock'), folder)
+  await migrateDatabase(server.near('mattock'), join(root, 'database', 'migrations'))
+  const engine = await openEngine(server.near('mattock'), folder)
   const at = new URL(server.url('warehouse'))
   await engine.db.$client.query(`insert into mattock.environment (name, position) values ('dev', 1)`)
   await engine.db.$client.query(
@@ -58,7 +58,7 @@ export async function benchPlace(workers: number, capacity: number): Promise<Ben
         process.execPath,
         [join(root, 'dist', 'main.js'), 'worker', '--data', folder, '--capacity', String(capacity)],
         {
-          env: { ...process.env, DATABASE_URL: server.url('mattock'), UV_THREADPOOL_SIZE: '64' },
+          env: { ...process.env, DATABASE_URL: server.near('mattock'), UV_THREADPOOL_SIZE: '64' },
           stdio: 'inherit',
         },
       ),

@@ -152,6 +152,7 @@ async function supervise(options: Options): Promise<number> {
   let postgres: OwnPostgres | undefined
   const kept: Kept[] = []
   let databaseUrl = process.env.DATABASE_URL
+  let near = databaseUrl
   closeFolder(data)
   if (!databaseUrl) {
     postgres = await startPostgres(join(data, 'postgres'), {}, (news) => {
@@ -160,6 +161,7 @@ async function supervise(options: Options): Promise<number> {
     })
     await ensureDatabase(postgres, 'mattock')
     databaseUrl = postgres.url('mattock')
+    near = postgres.near('mattock')
   }
   await migrateDatabase(databaseUrl, join(projectFolder, 'database', 'migrations'))
   const demoMark = join(data, 'demo')
@@ -169,7 +171,7 @@ async function supervise(options: Options): Promise<number> {
   const url = `http://127.0.0.1:${port}`
   const env = {
     ...process.env,
-    DATABASE_URL: databaseUrl,
+    DATABASE_URL: near,
     MATTOCK_DATA: data,
     MATTOCK_PORT: String(port),
     MATTOCK_DEMO: demo ? '1' : '',

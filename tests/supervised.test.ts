@@ -53,6 +53,23 @@ afterAll(async () => {
   rmSync(data, { recursive: true, force: true })
 })
 
+describe('Postgres of its own', () => {
+  it('is asked by its socket, and told to others by an address that works from elsewhere', async () => {
+    await until('all is well', isWell)
+    expect(new URL(databaseUrl)).toMatchObject({ hostname: '127.0.0.1', search: '' })
+    const client = new pg.Client({ connectionString: databaseUrl })
+    await client.connect()
+    // what comes by a socket has no address (PostgreSQL 15, 28.2.3)
+    const { rows } = await client.query<{ near: number; far: number }>(
+      `select (count(*) filter (where client_addr is null))::int as near, (count(*) filter (where client_addr is not null))::int as far
+       from pg_stat_activity where datname = 'mattock' and backend_type = 'client backend' and pid <> pg_backend_pid()`,
+    )
+    await client.end()
+    expect(rows[0]!.near).toBeGreaterThan(2)
+    expect(rows[0]!.far).toBe(0)
+  })
+})
+
 describe('Postgres that ends', () => {
   it('is said, in words, by health and by every answer, and is begun again', async () => {
     await until('all is well', isWell)
