@@ -1,5 +1,6 @@
 import { quantile } from '../forecast/quantile'
 import { randomStream } from '../forecast/random'
+import { Events } from './events'
 
 /** A part of a job's run as it is foreseen: its loads, and the lengths that like loads had. */
 export interface NightPart {
@@ -218,6 +219,13 @@ interface PlayedRun extends Omit<Foreseen, 'low' | 'high' | 'after'> {
   readonly id: string
 }
 
+/** A load of a part, which used some connections, ends: most of what happens, so that it is no function of its own. */
+interface LoadEnds {
+  readonly one: Going
+  readonly part: number
+  readonly own: readonly string[]
+}
+
 type Changing<T> = { -readonly [K in keyof T]: T[K] }
 
 function playNight({ from, until, jobs, running, workers, caps = {} }: Night, followers: ReadonlyMap<string, readonly Follower[]>, random: () => number) {
@@ -231,7 +239,7 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
   const queued = new Map<string, number[]>()
   const seen = new Map<string, Map<string, number>>()
   const counts = new Map<string, number>()
-  const events = new Events()
+  const events = new Events<(() => void) | LoadEnds>()
   const busy: { at: number; loads: number }[] = []
   const crowded: Changing<Crowd>[] = []
   const capped: Changing<Crowd & { connection: string }>[] = []
@@ -260,9 +268,9 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     const next = events.next()
     if (!next || next.at > until + 7 * 86_400_000) break
     now = next.at
-    happen(next)
+    happen(next.what)
     // what happens at the same moment happens before anything else begins
-    for (let same = events.at(now); same; same = events.at(now)) happen(same)
+    for (let same = events.at(now); same; same = events.at(now)) happen(same.what)
   }
   tellStuck()
   return { runs, busy, crowded, capped }
@@ -275,9 +283,9 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     return runs.push({ id: `${name} ${count}`, job: job.job, start, label, at, begins: at, ends: at, after, unknown, run, began, refused: false }) - 1
   }
 
-  function happen(event: Event): void {
-    if (event.happens) return event.happens()
-    const { one, part, own } = event as LoadEnds
+  function happen(what: (() => void) | LoadEnds): void {
+    if (typeof what === 'function') return what()
+    const { one, part, own } = what
     one.running[part]!--
     free++
     for (const name of own) inUse.set(name, inUse.get(name)! - 1)
@@ -435,7 +443,7 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
         one.running[part]!++
         free--
         for (const name of own) inUse.set(name, (inUse.get(name) ?? 0) + 1)
-        events.end(now + (lengths[sample] ?? 0), one, part, own)
+        events.add(now + (lengths[sample] ?? 0), { one, part, own })
       }
       if (more() && free === 0) waiting += Math.min(one.left[part]!, atOnce - one.running[part]!)
     }
@@ -468,81 +476,5 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     if (open && open.until === Infinity && waiting === 0) open.until = now
     else if (waiting > 0 && (!open || open.until !== Infinity)) crowded.push({ from: now, until: Infinity, waiting })
     else if (waiting > 0) open!.waiting = Math.max(open!.waiting, waiting)
-  }
-} // prettier-ignore
-
-interface Event {
-  readonly at: number
-  readonly number: number
-  readonly happens?: () => void
-}
-
-/** A load ends: most of what happens, so that it is no function of its own. */
-interface LoadEnds extends Event {
-  readonly one: Going
-  readonly part: number
-  readonly own: readonly string[]
-}
-
-/** What is to happen, the earliest first; of two at the same time the one that was added first. A binary heap. */
-class Events {
-  private readonly heap: Event[] = []
-  private count = 0
-
-  add(at: number, happens: () => void): void {
-    this.put({ at, number: this.count++, happens })
-  }
-
-  /** A load of a part, which used some connections, ends. */
-  end(at: number, one: Going, part: number, own: readonly string[]): void {
-    this.put({ at, number: this.count++, one, part, own } satisfies LoadEnds as Event)
-  }
-
-  private put(event: Event): void {
-    const { heap } = this
-    heap.push(event)
-    for (let place = heap.length - 1; place > 0; ) {
-      const parent = (place - 1) >> 1
-      if (!this.before(place, parent)) break
-      this.swap(place, parent)
-      place = parent
-    }
-  }
-
-  next(): Event | undefined {
-    const { heap } = this
-    const [first] = heap
-    const last = heap.pop()
-    if (!first || !last) return undefined
-    if (heap.length > 0) {
-      heap[0] = last
-      for (let place = 0; ; ) {
-        let least = 2 * place + 1
-        if (least >= heap.length) break
-        if (least + 1 < heap.length && this.before(least + 1, least)) least++
-        if (!this.before(least, place)) break
-        this.swap(place, least)
-        place = least
-      }
-    }
-    return first
-  }
-
-  /** The next one where it is at this very time. */
-  at(time: number): Event | undefined {
-    return this.heap[0]?.at === time ? this.next() : undefined
-  }
-
-  private before(one: number, other: number): boolean {
-    const a = this.heap[one]!
-    const b = this.heap[other]!
-    return a.at < b.at || (a.at === b.at && a.number < b.number)
-  }
-
-  private swap(one: number, other: number): void {
-    const { heap } = this
-    const held = heap[one]!
-    heap[one] = heap[other]!
-    heap[other] = held
   }
 } // prettier-ignore
