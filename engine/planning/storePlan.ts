@@ -93,14 +93,16 @@ export async function storePlan(engine: Engine, plan: Plan, facts: Facts, head: 
 /** Writes a plan of few loads by one statement: starts of many jobs at once are as quick as their questions are few. */
 async function writeAtOnce(engine: Engine, insert: string, given: readonly unknown[], tables: readonly Into[]): Promise<number> {
   const values: unknown[] = [...given]
+  const filled: string[] = []
   const parts = tables.flatMap(({ table, columns, lines }) => {
     const all = [...lines]
     if (all.length === 0) return []
+    filled.push(table)
     const arrays = columns.map(([, type], at) => `$${values.push(all.map((line) => line[at] ?? null))}::${type}[]`)
     return `${table} as (insert into mattock.${table} (plan_id, ${columns.map(([name]) => name).join(', ')}) select made.id, u.* from made, unnest(${arrays.join(', ')}) u)`
   })
   const text = `with made as (${insert}), ${[...parts, 'done as (select id from made)'].join(', ')} select id from done`
-  const { rows } = await engine.db.$client.query<{ id: number }>({ name: `write a plan: ${tables.map(({ table }) => text.includes(table)).join()}`, text, values })
+  const { rows } = await engine.db.$client.query<{ id: number }>({ name: `write a plan: ${filled.join()}`, text, values })
   return rows[0]!.id
 } // prettier-ignore
 

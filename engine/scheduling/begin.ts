@@ -41,18 +41,17 @@ export async function anyDue(engine: Engine): Promise<boolean> {
   return rows[0]!.due
 }
 
-/** Takes up times that are due, so that no other server does; at most `count`. */
-export async function takeDue(engine: Engine, count: number): Promise<Due[]> {
-  const lease = leaseOf(engine)
+/** Takes up the next time that is due, so that no other server does; undefined where none is. */
+export async function takeNext(engine: Engine): Promise<Due | undefined> {
   const { rows } = await engine.db.$client.query<Due>({
     name: 'take up what is due',
-    text: `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $2), tries = tries + 1
-     where id in (select id from mattock.occasion where state = 'due' and not_before <= clock_timestamp() order by not_before, id limit $1 for update skip locked)
+    text: `update mattock.occasion set not_before = clock_timestamp() + make_interval(secs => $1), tries = tries + 1
+     where id = (select id from mattock.occasion where state = 'due' and not_before <= clock_timestamp() order by not_before, id limit 1 for update skip locked)
      returning id, environment, job, start, cause, why, "from", "to", parameters, picks, tries, round(${shift}) as shift,
        (select p.loads from mattock.plan p where p.job = occasion.job and p.environment = occasion.environment order by p.id desc limit 1) as loads`,
-    values: [count, lease / 1000],
+    values: [leaseOf(engine) / 1000],
   })
-  return rows.sort((a, b) => a.id - b.id)
+  return rows[0]
 }
 
 /**

@@ -67,7 +67,7 @@ export async function decideDue(engine: Engine): Promise<{ looked: number; wait:
       for (const apart of oneOfEachJob(some)) await decideAll(engine, client, apart, paused)
     }
     // together, as nearly always; where one stands in the way, each by itself
-    if (!(await together(client, () => decideSome(rows))))
+    if (rows.length > 0 && !(await together(client, () => decideSome(rows))))
       for (const row of rows)
         await apartFromOthers(engine, client, row, Date.parse(row.now), () => decideSome([row]))
     const next = await client.query<{ wait: number | null }>(

@@ -1,5 +1,5 @@
 import type { Engine } from '../context/engine'
-import { anyDue, beginDue, takeDue } from './begin'
+import { anyDue, beginDue, takeNext } from './begin'
 import { decideDue } from './due'
 import { lookAtEnded } from './happened'
 import { newestVersion, syncStarts } from './states'
@@ -26,12 +26,11 @@ export function startScheduler(engine: Engine, { atOnce = 4, look = 400 }: Sched
   /** Begins what is due, some at the same time and one after the other, until nothing more is. */
   const beginAll = async () => {
     while (!stopped) {
-      const due = await takeDue(engine, 1)
-      if (due.length === 0) return
-      for (const one of due)
-        await beginDue(engine, one).catch((error: Error) =>
-          engine.log.warn({ error, occasion: one.id }, 'a start is taken up again later'),
-        )
+      const due = await takeNext(engine)
+      if (!due) return
+      await beginDue(engine, due).catch((error: Error) =>
+        engine.log.warn({ error, occasion: due.id }, 'a start is taken up again later'),
+      )
     }
   }
   const beginSome = () => {
