@@ -90,6 +90,21 @@ it('what might be done twice is asked for once', async () => {
   expect(asked).toHaveLength(1)
 })
 
+it('what looks at what is there first is done again as a whole', async () => {
+  const api = await met(10)
+  const work = async () => {
+    await api.call(routes.run, { params: { id: 1 } })
+    return await api.call(routes.saveJob, { params: { name: 'one' }, body: { text: 'mattock: job/1' } })
+  }
+  answers = [good, lost, good, away, good]
+  await expect(api.patiently(work)).resolves.toEqual({ run: 7 })
+  expect(asked.map(({ path }) => path)).toEqual(['/api/runs/1', '/api/jobs/one', '/api/runs/1', '/api/jobs/one', '/api/runs/1', '/api/jobs/one']) // prettier-ignore
+  asked = []
+  answers = [json(409, { error: { code: 'conflict', message: 'somebody else changed it', where: {} } }), good]
+  await expect(api.patiently(work)).rejects.toThrow('somebody else changed it')
+  expect(asked).toHaveLength(1)
+})
+
 it('a server that was never there is not waited for', async () => {
   answers = [lost, good]
   const api = openApi('/nowhere', 10)

@@ -41,10 +41,31 @@ export interface Api {
     given: { params?: Params<T>; query?: Query<T> },
     into: NodeJS.WritableStream,
   ): Promise<void>
+  /** Does all of something again while a server that was there is away: it must look first at what is done already. */
+  patiently<T>(work: () => Promise<T>): Promise<T>
 }
 
 /** Faults that may have passed when the same is asked a moment later. */
 const passing = new Set(['no-answer', 'away', 'busy'])
+
+/** Does something again, for `patience` seconds, while it meets faults that may pass and `may` be done twice. */
+async function againWhilePassing<T>(
+  work: () => Promise<T>,
+  may: () => boolean,
+  patience: number,
+): Promise<T> {
+  const end = Date.now() + patience * 1000
+  for (let pause = 250; ; pause = Math.min(pause * 2, 4000)) {
+    try {
+      return await work()
+    } catch (error) {
+      const passes = error instanceof ApiError && passing.has(error.code) && may()
+      if (!passes || Date.now() + pause > end) throw error
+      if (pause === 250) process.stderr.write(`mattock: ${error.message}; it is asked again\n`)
+      await wait(pause)
+    }
+  }
+}
 
 /** What does no harm when it is asked for twice because the first answer was lost. */
 const harmless = (route: Route, body: unknown): boolean =>
@@ -70,19 +91,12 @@ export function openApi(data: string, patience = 60): Api {
     (existsSync(tokenFile(data)) ? readFileSync(tokenFile(data), 'utf8').trim() : '')
   let wasThere = state !== undefined
   const ask = async <T>(route: Route, given: Given, read: (answer: Response) => Promise<T>): Promise<T> => {
-    const end = Date.now() + patience * 1000
-    for (let pause = 250; ; pause = Math.min(pause * 2, 4000)) {
-      try {
-        const answer = await askOnce(route, given)
-        wasThere = true
-        return await read(answer)
-      } catch (error) {
-        const may = error instanceof ApiError && passing.has(error.code) && harmless(route, given.body)
-        if (!may || !wasThere || Date.now() + pause > end) throw error
-        if (pause === 250) process.stderr.write(`mattock: ${error.message}; it is asked again\n`)
-        await wait(pause)
-      }
+    const once = async () => {
+      const answer = await askOnce(route, given)
+      wasThere = true
+      return await read(answer)
     }
+    return await againWhilePassing(once, () => wasThere && harmless(route, given.body), patience)
   }
   const askOnce = async (route: Route, given: Given): Promise<Response> => {
     const address = addressOf(
@@ -114,6 +128,7 @@ export function openApi(data: string, patience = 60): Api {
     throw new ApiError(`${url} broke off its answer: ${error.message}`, 'no-answer')
   }
   return {
+    patiently: (work) => againWhilePassing(work, () => wasThere, patience),
     call: async (route, given = {}) =>
       await ask(route, given, async (answer) => (await answer.json().catch(brokenOff)) as never),
     pipe: async (route, given, into) => {

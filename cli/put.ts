@@ -55,7 +55,7 @@ export async function put(args: string[]): Promise<number> {
   for (const { file, document } of all.sort((a, b) => order(a) - order(b))) {
     const { kind, value } = document
     try {
-      const did = await carrierOf(kind).put(api, document as never, ask)
+      const did = await api.patiently(() => carrierOf(kind).put(api, document as never, ask))
       done.push({ kind, name: value.name, did })
       if (!values.json) process.stdout.write(`${kind} ${value.name}: ${did}\n`)
     } catch (error) {

@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { FaultError, type Fault } from '../core/fault'
 import { faultCodes } from '../core/faultCodes'
 import { mayPass, postgresMessage } from '../engine/connectors/postgres/tables'
+import { isUnreachable } from '../engine/context/passing'
 import { DocumentError } from '../engine/jobs/versions'
 import type { HealthWatch } from './health'
 
@@ -65,8 +66,8 @@ function databaseFault(error: Error, health: HealthWatch): Told | undefined {
 }
 
 /** Does nobody answer, or is who answers about to end or just beginning? (SQLSTATE classes 08, 57P) */
-const isAway = ({ code, message }: Error & { code?: string }): boolean =>
-  /^(08|57P)/.test(code ?? '') ||
-  code === '53300' ||
-  ['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT'].includes(code ?? '') ||
-  /Connection terminated|timeout exceeded when trying to connect/.test(message)
+const isAway = (error: Error & { code?: string }): boolean =>
+  /^(08|57P)/.test(error.code ?? '') ||
+  error.code === '53300' ||
+  isUnreachable(error) ||
+  /Connection terminated|timeout exceeded when trying to connect/.test(error.message)

@@ -87,7 +87,7 @@ const within = <T>(work: Promise<T>): Promise<T> =>
   ])
 
 function reasonOf(error: Error & { code?: string }): string {
-  if (error.code === 'ECONNREFUSED') return 'nothing answers at its address'
+  if (error.code === 'ECONNREFUSED' || error.code === 'ENOENT') return 'nothing answers at its address'
   if (error.code === '57P03') return 'it is starting'
   if (error.code === '53300') return 'it has no connection left'
   if (error.code === '53100') return 'no space left on its disk'

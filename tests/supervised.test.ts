@@ -114,7 +114,8 @@ parts:
       - {id: put, sql: {on: books, text: 'insert into t select {row.value}, g from generate_series(1, 100) g; select pg_sleep(0.4)'}}
 `,
     )
-    expect(await mattock('put', document)).toMatchObject({ code: 0 })
+    const put = await mattock('put', document)
+    expect(put.code, put.err).toBe(0)
     const { out } = await mattock('run', 'through', '--env', 'dev', '--json')
     const { run } = JSON.parse(out) as { run: number }
     for (const signal of ['SIGINT', 'SIGQUIT', 'SIGKILL', 'SIGINT', 'SIGQUIT'] as const) {

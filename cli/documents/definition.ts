@@ -17,7 +17,7 @@ export interface Carrier<K extends DocumentKind> {
     document: Extract<FoundDocument, { kind: K }>['value'],
     ask: PutAsk,
   ) => string | undefined
-  /** Makes it so, and says what that changed. @throws ApiError */
+  /** Looks at what is there, makes it so, and says what that changed; it may be called again. @throws ApiError */
   readonly put: (api: Api, document: Extract<FoundDocument, { kind: K }>, ask: PutAsk) => Promise<string>
   readonly names: (api: Api, environment: string) => Promise<string[]>
   /** As a document that can be put again. */

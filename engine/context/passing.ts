@@ -6,3 +6,13 @@ export class PassingError extends Error {
     this.name = 'PassingError'
   }
 }
+
+/**
+ * Does nobody answer at an address, or did who answered hang up? At a socket in a folder (unix(7)) that is also a file that is
+ * not there yet (connect(2): ENOENT), or a queue of callers that is full (EAGAIN).
+ */
+export function isUnreachable(error: unknown): boolean {
+  const { code, syscall } = error as NodeJS.ErrnoException
+  if (code === 'ENOENT' || code === 'EAGAIN') return syscall === 'connect'
+  return ['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT'].includes(code ?? '')
+}

@@ -1,4 +1,4 @@
-import { PassingError } from '../../context/passing'
+import { isUnreachable, PassingError } from '../../context/passing'
 import type pg from 'pg'
 import type { TableColumn } from '../../../core/catalog/types'
 import { quoteName, type Resolved } from '../../../core/text/slot'
@@ -88,7 +88,7 @@ export function mayPass(error: unknown): boolean {
     // the disk is full, not the moment bad; and a wait for a lock was long enough
     if (code === '53100') return false
     if (/^(08|40|53|57P)/.test(code)) return true
-    if (['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT'].includes(code)) return true
+    if (isUnreachable(error)) return true
   }
   // the last: DuckDB's memory is shared by the loads of a worker, and free again when they are done
   return /Connection terminated|timeout exceeded when trying to connect|^Out of Memory Error/.test(
