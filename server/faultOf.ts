@@ -67,7 +67,4 @@ function databaseFault(error: Error, health: HealthWatch): Told | undefined {
 
 /** Does nobody answer, or is who answers about to end or just beginning? (SQLSTATE classes 08, 57P) */
 const isAway = (error: Error & { code?: string }): boolean =>
-  /^(08|57P)/.test(error.code ?? '') ||
-  error.code === '53300' ||
-  isUnreachable(error) ||
-  /Connection terminated|timeout exceeded when trying to connect/.test(error.message)
+  /^(08|57P)/.test(error.code ?? '') || error.code === '53300' || isUnreachable(error)

@@ -26,6 +26,9 @@ it.each([
   [{ code: 'EAGAIN', syscall: 'connect' }, true],
   [{ code: 'EAGAIN', syscall: 'read' }, false],
   [{ code: 'ENOSPC', syscall: 'write' }, false],
+  // what the package pg says (lib/client.js)
+  [{ message: 'Connection terminated unexpectedly' }, true],
+  [{ message: 'Client has encountered a connection error and is not queryable' }, true],
   [{}, false],
 ])('%j: %s', (error, passes) => {
   expect(isUnreachable(error)).toBe(passes)

@@ -12,7 +12,10 @@ export class PassingError extends Error {
  * not there yet (connect(2): ENOENT), or a queue of callers that is full (EAGAIN).
  */
 export function isUnreachable(error: unknown): boolean {
-  const { code, syscall } = error as NodeJS.ErrnoException
+  const { code, syscall, message } = error as NodeJS.ErrnoException
+  // what the driver says of a connection that it lost, and of one that it is asked to use thereafter
+  if (/Connection terminated|is not queryable|timeout exceeded when trying to connect/.test(message ?? ''))
+    return true
   if (code === 'ENOENT' || code === 'EAGAIN') return syscall === 'connect'
   return ['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT'].includes(code ?? '')
 }

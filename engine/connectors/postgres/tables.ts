@@ -88,12 +88,9 @@ export function mayPass(error: unknown): boolean {
     // the disk is full, not the moment bad; and a wait for a lock was long enough
     if (code === '53100') return false
     if (/^(08|40|53|57P)/.test(code)) return true
-    if (isUnreachable(error)) return true
   }
-  // the last: DuckDB's memory is shared by the loads of a worker, and free again when they are done
-  return /Connection terminated|timeout exceeded when trying to connect|^Out of Memory Error/.test(
-    message ?? '',
-  )
+  // DuckDB's memory is shared by the loads of a worker, and free again when they are done
+  return isUnreachable(error) || (message ?? '').startsWith('Out of Memory Error')
 }
 
 /** What a Postgres error says, with its detail, as one sentence. */
