@@ -335,7 +335,11 @@ export const routes = {
     path: '/api/runs/:id/loads/:load',
     summary: 'all that is known of a load',
     params: z.object({ id: numberInAddress, load: numberInAddress }),
-    response: s.loadDetailSchema,
+    response: s.loadDetailSchema.extend({
+      controls: s.controlRowsSchema.describe(
+        'rows of control tables that it was planned for, outermost first',
+      ),
+    }),
   }),
   rerun: route({
     needs: 'run',

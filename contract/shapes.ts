@@ -409,6 +409,10 @@ export const loadDetailSchema = runLoadSchema.extend({
     }),
   ),
 })
+/** Rows of control tables that something was planned for, outermost first. */
+export const controlRowsSchema = z.array(
+  z.object({ control: z.string(), key: z.string().describe('key of the row, as people read it') }),
+)
 export const balanceSchema = z.object({
   ...counts,
   balanced: z.boolean(),

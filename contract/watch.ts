@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { decisionKinds } from '../core/decisionKinds'
 import { inEnvironment } from './common'
 import { route } from './route'
-import { stateSchema } from './shapes'
+import { controlRowsSchema, stateSchema } from './shapes'
 
 const nowSchema = z.object({
   runs: z.array(
@@ -49,6 +49,7 @@ const morningSchema = z.object({
       plan: z.number().nullable().optional().describe('the plan that says why it could not begin'),
       job: z.string().nullable(),
       connection: z.string().nullable(),
+      controls: controlRowsSchema.describe('rows of control tables of the load that failed, where it is one'),
       latest: z.string(),
     }),
   ),

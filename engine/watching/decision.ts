@@ -11,6 +11,8 @@ export interface Decision {
   readonly text: string
   readonly count: number
   readonly run: number | null
+  /** The one load that it is about. */
+  readonly load?: number
   readonly job: string | null
   readonly connection: string | null
   /** The plan that says why it could not begin. */

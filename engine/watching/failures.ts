@@ -13,6 +13,8 @@ export interface OpenFailure {
   readonly latest: string
   /** Of the first of them. */
   readonly keys: readonly string[]
+  /** The newest of them. */
+  readonly load?: number
   /** Each of them because a check does not hold. */
   readonly check: boolean
 }
@@ -22,7 +24,7 @@ export async function openFailures(engine: Engine, environment: string, since: s
   const { rows } = await engine.db.$client.query<OpenFailure>(
     `select r.job, max(r.title) as title, l.cause, (array_agg(l.error ->> 'message' order by l.id desc))[1] as message,
        (array_agg(l.error ->> 'advice' order by l.id desc))[1] as advice, count(*) as count, max(r.id) as run, max(l.ended_at) as latest,
-       (array_agg(l.key order by l.number))[1:3] as keys, bool_and(coalesce(l.error ->> 'code' = 'check', false)) as check
+       (array_agg(l.key order by l.number))[1:3] as keys, max(l.id) as load, bool_and(coalesce(l.error ->> 'code' = 'check', false)) as check
      from mattock.load l join mattock.run r on r.id = l.run_id
      where r.environment = $1 and r.created_at >= $2 and l.state = 'failed'
        and not exists (select 1 from mattock.load d join mattock.run dr on dr.id = d.run_id
@@ -44,6 +46,7 @@ export const failureDecision = ({
   run,
   latest,
   keys,
+  load,
   check,
 }: OpenFailure): Decision => ({
   kind: check ? 'check' : 'failed',
@@ -53,6 +56,7 @@ export const failureDecision = ({
   text: `${message}; ${advice}`,
   count,
   run,
+  ...(count === 1 && load !== undefined ? { load } : {}),
   job,
   connection: null,
   latest,

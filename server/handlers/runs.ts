@@ -21,6 +21,7 @@ import { rerun, rerunOutlook, startRun } from '../../engine/running/runs'
 import { waitsOfLoad } from '../../engine/waiting/read'
 import { readLoads } from '../../engine/planning/stored'
 import type { Asked, Handlers } from '../handler'
+import { controlRows } from '../../engine/running/controlRows'
 import { seesAll } from '../rows'
 
 interface BriefRow {
@@ -307,7 +308,8 @@ export const runHandlers: Pick<
   },
   runLoad: async (asked, { params }) => {
     const detail = await loadDetail(asked.engine, params.id, params.load)
-    return (await seesRun(asked, params.id)) ? detail : withoutRows(detail)
+    if (!(await seesRun(asked, params.id))) return { ...withoutRows(detail), controls: [] }
+    return { ...detail, controls: (await controlRows(asked.engine, [params.load])).get(params.load) ?? [] }
   },
 }
 

@@ -70,6 +70,40 @@ describe('the morning sheet', () => {
     expect((await morning()).decisions).toEqual([])
   })
 
+  it('leads to the rows that a failed load was planned for, also of two keys and below a prefix', async () => {
+    const create = (name: string, columns: string[], rows: object[]) =>
+      server.engineer.call(routes.createControl, {
+        body: { name, title: name, columns: columns.map((one) => ({ name: one, type: 'text' as const })), key: columns, rows: rows as never },
+      }) // prettier-ignore
+    await create('feeds', ['file'], [{ file: 'a' }, { file: "d's · x" }])
+    await create('areas', ['area', 'n'], [{ area: 'north', n: '1' }])
+    const text = job('two', 'a').replace(
+      '{rows: [{file: a}]}',
+      '{control: feeds, inner: {control: areas, prefix: of_}}',
+    )
+    const run = await server.load(text)
+    const one = (await morning()).decisions.find(({ job: of }) => of === 'two')!
+    expect(one).toMatchObject({ kind: 'failed', count: 1, run })
+    const rows = [
+      { control: 'feeds', key: "d's · x" },
+      { control: 'areas', key: 'north · 1' },
+    ]
+    // who only looks is told of no row
+    expect(one.controls).toEqual([])
+    const sheet = await server.engineer.call(routes.morning, { query: dev })
+    expect(sheet.decisions.find(({ job: of }) => of === 'two')!.controls).toEqual(rows)
+    const { loads } = await server.engineer.call(routes.runLoads, {
+      params: { id: run },
+      query: { state: 'failed' },
+    })
+    const at = { params: { id: run, load: loads[0]!.id } }
+    expect((await server.engineer.call(routes.runLoad, at)).controls).toEqual(rows)
+    // a table that is gone leads nowhere, and the load is told all the same
+    await server.own('drop table control.areas')
+    expect((await server.engineer.call(routes.runLoad, at)).controls).toEqual(rows.slice(0, 1))
+    await server.own(`delete from mattock.run where id = ${run}`)
+  })
+
   it('names a slice that is over and was not taken up, of jobs that ran before', async () => {
     const sliced = job('daily', 'a', 'slices: {every: P1D, zone: UTC, from: 2026-01-01}\n')
     expect((await morning()).decisions.filter(({ kind }) => kind === 'not-run')).toEqual([])

@@ -1,10 +1,12 @@
 import { isLate } from '../../core/schedule/due'
 import { titlesOfJobs } from '../../engine/jobs/versions'
 import { clockNow } from '../../engine/scheduling/outlook'
+import { controlRows } from '../../engine/running/controlRows'
 import { ahead, gatherDecisions, recent } from '../../engine/watching/gather'
 import { keepMatter, namesOfPeople, readMatters } from '../../engine/watching/matters'
 import type { Handlers } from '../handler'
 import { plannerOf } from '../planner'
+import { seesAll } from '../rows'
 import { briefRuns, secondsLeft } from './runs'
 
 export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
@@ -58,9 +60,12 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
       readArrivals: (ask) => plannerOf(asked, 'readArrivals', ask),
     })
     const matters = await readMatters(engine, query.environment, found.map(({ key }) => key)) // prettier-ignore
-    const decisions = found.map(({ cause: _cause, ...decision }) => {
+    const rows = seesAll(asked, query.environment)
+      ? await controlRows(engine, found.flatMap(({ load }) => load ?? []))
+      : undefined // prettier-ignore
+    const decisions = found.map(({ cause: _cause, load, ...decision }) => {
       const { quietUntil = null, givenTo = null, notes = [] } = matters.get(decision.key) ?? {}
-      return { ...decision, quietUntil: quietUntil !== null && Date.parse(quietUntil) > at.getTime() ? quietUntil : null, givenTo, notes: [...notes] } // prettier-ignore
+      return { ...decision, controls: (load !== undefined && rows?.get(load)) || [], quietUntil: quietUntil !== null && Date.parse(quietUntil) > at.getTime() ? quietUntil : null, givenTo, notes: [...notes] } // prettier-ignore
     })
     const jobs = new Map<string, { job: string; title: string; runs: typeof runs }>()
     for (const { job, title } of await titlesOfJobs(engine)) jobs.set(job, { job, title, runs: [] })

@@ -82,6 +82,7 @@ export const loadDetail = (more: Partial<LoadDetail> = {}): LoadDetail => ({
   letGo: null,
   attempts: [],
   detail: [],
+  controls: [],
   ...more,
 })
 

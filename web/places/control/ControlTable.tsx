@@ -1,7 +1,7 @@
 import { Views } from '../../kit/Views'
 import { Button } from '@mui/material'
 import { useCallback, useEffect, useMemo, useRef, useState, type ReactElement } from 'react'
-import { Link, useParams } from 'react-router'
+import { Link, useParams, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
@@ -53,7 +53,8 @@ function Editor({
   const mayChange = useMayChange()
   const sheet = useSheet(newest)
   const { table, original, drafts, changes, dirty, edit, undo, redo, take } = sheet
-  const [view, setView] = useState<View>(wholeView)
+  const [search] = useSearchParams()
+  const [view, setView] = useState<View>(() => ({ ...wholeView, key: search.get('row') }))
   const [conflicts, setConflicts] = useState<readonly Conflict[]>([])
   const [fault, setFault] = useState<Error>()
   const [saved, setSaved] = useState<string>()

@@ -1,4 +1,4 @@
-import { MenuItem, TextField } from '@mui/material'
+import { Chip, MenuItem, TextField } from '@mui/material'
 import type { ReactElement } from 'react'
 import { count, numberText } from '../../look/times'
 import type { ControlAnswer, View } from './edits'
@@ -40,6 +40,12 @@ export function Seen({
           </MenuItem>
         ))}
       </TextField>
+      {view.key !== null && (
+        <Chip
+          label={shown === 0 ? `there is no row ${view.key} any more` : `row ${view.key}`}
+          onDelete={() => onView({ ...view, key: null })}
+        />
+      )}
       <span className="soft">
         {shown === total ? count(total, 'row') : `${numberText(shown)} of ${count(total, 'row')}`}
         {view.sort && `, by ${view.sort.column}${view.sort.down ? ' downward' : ''}`}

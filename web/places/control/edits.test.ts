@@ -186,6 +186,14 @@ describe('the rows that are seen', () => {
     expect(seen({})).toEqual(['b10', 'b9', 'a', 'c'])
   })
 
+  it('are those of one key, and new ones while they get theirs', () => {
+    expect(seen({ key: 'b9' })).toEqual(['b9'])
+    expect(seen({ key: 'b' })).toEqual([])
+    expect(seen({ key: 'b9', filter: 'c' })).toEqual([])
+    const fresh = emptyDraft(table)
+    expect(idsOf(table, [...drafts, fresh], { ...wholeView, key: 'a' })).toEqual([drafts[2]!.id, fresh.id])
+  })
+
   it('are sorted as what they are, empty cells last either way', () => {
     expect(seen({ sort: { column: 'n', down: false } })).toEqual(['b9', 'b10', 'c', 'a'])
     expect(seen({ sort: { column: 'n', down: true } })).toEqual(['c', 'b10', 'b9', 'a'])

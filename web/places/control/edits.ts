@@ -170,24 +170,27 @@ export interface View {
   /** Column the filter looks into; '' for all. */
   readonly column: string
   readonly sort: { readonly column: string; readonly down: boolean } | undefined
+  /** Key of the rows that are shown, as people read it; null for any. */
+  readonly key: string | null
 }
 
-export const wholeView: View = { filter: '', column: '', sort: undefined }
+export const wholeView: View = { filter: '', column: '', sort: undefined, key: null }
 
 /** Ids of the rows that a view shows, in its order. */
 export function idsOf(
   table: ControlAnswer,
   drafts: readonly Draft[],
-  { filter, column, sort }: View,
+  { filter, column, sort, key }: View,
 ): number[] {
   const wanted = filter.toLowerCase()
   const columns = column === '' ? table.columns : table.columns.filter(({ name }) => name === column)
-  const shown =
-    wanted === ''
-      ? [...drafts]
-      : drafts.filter((draft) =>
-          columns.some(({ name }) => (draft[field(name)] ?? '').toLowerCase().includes(wanted)),
-        )
+  const shown = drafts.filter(
+    (draft) =>
+      (wanted === '' ||
+        columns.some(({ name }) => (draft[field(name)] ?? '').toLowerCase().includes(wanted))) &&
+      // one that is new is seen while it gets its key
+      (key === null || draft.at < 0 || keyText(keyOf(table, table.rows[draft.at]!)) === key),
+  )
   if (sort) {
     const type = table.columns.find(({ name }) => name === sort.column)?.type
     const number = type === 'integer' || type === 'decimal' || type === 'number'

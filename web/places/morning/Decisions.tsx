@@ -12,6 +12,7 @@ import { Slip } from '../../kit/Slip'
 import { useStarting } from '../../kit/Starting'
 import { StateMark, type State } from '../../look/State'
 import { count, numberText, timeText } from '../../look/times'
+import { toControlRow } from '../control/toRow'
 import type { Decision, MorningSheet } from './answers'
 import { MatterSlip } from './MatterSlip'
 
@@ -117,6 +118,7 @@ function DecisionLine({ decision, people, onChanged }: { readonly decision: Deci
             </Button>
           )}
           {to && <Opens {...to}>{to.words}</Opens>}
+          {decision.controls[0] && <Opens to={toControlRow(decision.controls[0])}>Open its row</Opens>}
           {decision.plan != null && <Opens to={`/plans/${decision.plan}`}>See its plan</Opens>}
           {givesUp && mayChange && <GiveUp decision={decision} onDone={onChanged} />}
           {reruns && mayChange && <Rerun run={decision.run!} />}

@@ -30,6 +30,7 @@ const decision = (more: Partial<Sheet['decisions'][number]>): Sheet['decisions']
   run: 9,
   job: 'gauge-readings',
   connection: null,
+  controls: [],
   latest: '2026-11-24T03:00:00.000Z',
   ...more,
 })
@@ -45,6 +46,13 @@ describe('the morning sheet', () => {
     expect(await screen.findByText(/Nothing\. What fails, does not balance/)).toBeTruthy()
     expect(screen.getByText(/Jobs appear here with their runs/)).toBeTruthy()
   })
+
+  it('opens the row of the one load that failed', async () => {
+    const controls = [{ control: 'feeds', key: "d's & x" }, { control: 'areas', key: 'north' }]
+    show(<Morning />, { answers: { morning: sheet({ decisions: [decision({ count: 1, controls })] }) } })
+    const row = await screen.findByRole('link', { name: 'Open its row' })
+    expect(row.getAttribute('href')).toBe("/control/feeds?row=d's%20%26%20x")
+  }) // prettier-ignore
 
   it('offers what each decision needs', async () => {
     show(<Morning />, {

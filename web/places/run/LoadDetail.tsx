@@ -14,6 +14,7 @@ import { count, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { Statements } from '../../kit/Statements'
 import { BreakingRows } from './BreakingRows'
+import { toControlRow } from '../control/toRow'
 import { LoadLog } from './LoadLog'
 import { LoadWaits } from './LoadWaits'
 import { Rejects } from './Rejects'
@@ -91,6 +92,18 @@ export function LoadDetail({ run, id }: { run: Answer<typeof routes.run>; id: nu
         <Lines>
           <TableBody>
             <Fact name="row">{load.row ? <RowText row={load.row} /> : ''}</Fact>
+            {load.controls.length > 0 && (
+              <Fact name={`control row${load.controls.length > 1 ? 's' : ''}`}>
+                {load.controls.map((row, place) => (
+                  <span key={place}>
+                    {place > 0 && ', '}
+                    <Link to={toControlRow(row)}>
+                      {row.key} in {row.control}
+                    </Link>
+                  </span>
+                ))}
+              </Fact>
+            )}
             {load.slice && (
               <Fact name="slice">{`${timeText(load.slice.from, run.zone ?? undefined)} – ${timeText(load.slice.to, run.zone ?? undefined)}, ${run.zone ?? ''}`}</Fact>
             )}
