@@ -372,6 +372,21 @@ export const routes = {
       ),
     }),
   }),
+  planAnew: route({
+    needs: 'run',
+    of: 'run',
+    method: 'post',
+    path: '/api/runs/:id/plan',
+    summary:
+      'plan once more what a run did not get done, with the rows, files and texts of now; all else is left out of the plan',
+    params: id,
+    body: z.object({ loads: again.loads }),
+    response: z.object({
+      id: z.number().describe('number of the plan'),
+      loads: z.number().describe('loads of the run that are in it'),
+      missing: z.array(z.string()).describe('keys of loads of the run that the job has no more'),
+    }),
+  }),
   runDocument: route({
     method: 'get',
     path: '/api/runs/:id/document',

@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { quantile } from '../forecast/quantile'
 import { randomStream } from '../forecast/random'
-import { addCounts, balances, causeOf, difference, noRows, type Counts } from './balance'
+import { addCounts, balances, difference, noRows, type Counts } from './balance'
 
 const counts: fc.Arbitrary<Counts> = fc.record({
   read: fc.nat(1e6),
@@ -32,42 +32,6 @@ describe('the balance', () => {
         expect(addCounts(a, noRows)).toEqual(a)
         expect(addCounts(a, b)).toEqual(addCounts(b, a))
       }),
-    )
-  })
-})
-
-describe('the cause of a failure', () => {
-  it.each([
-    ['there is no file "flow_corrie_20261103.csv"', 'there is no file …'],
-    ['flow_corrie_20261103.csv is empty', '… is empty'],
-    ['3 rows of 1,200 have no key', '… rows of … have no key'],
-    ['slice 2026-11-03T00:00:00Z is not over', 'slice … is not over'],
-    [`value 'it''s' is too long`, 'value … is too long'],
-    ['the server went away', 'the server went away'],
-  ])('%j reads as %j', (message, cause) => expect(causeOf(message)).toBe(cause))
-
-  it('is the same for messages that differ in their values only', () => {
-    fc.assert(
-      fc.property(
-        fc.nat(),
-        fc.nat(),
-        fc.stringMatching(/^[a-z]{1,8}$/),
-        fc.stringMatching(/^[a-z]{1,8}$/),
-        (n, m, a, b) => {
-          const message = (count: number, name: string) =>
-            `${count} rows of "${name}" and ${name}_1.csv do not fit`
-          expect(causeOf(message(n, a))).toBe(causeOf(message(m, b)))
-        },
-      ),
-    )
-  })
-
-  it('is its own cause', () => {
-    fc.assert(
-      fc.property(
-        fc.string(),
-        (text) => void expect(causeOf(causeOf(text))).toBe(causeOf(causeOf(causeOf(text)))),
-      ),
     )
   })
 })

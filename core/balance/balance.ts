@@ -18,14 +18,3 @@ export const difference = (counts: Counts): number =>
   counts.read - outcomes.reduce((sum, name) => sum + counts[name], 0)
 
 export const balances = (counts: Counts): boolean => difference(counts) === 0
-
-/** A message with its values taken out, so that failures of one cause read the same. */
-export function causeOf(message: string): string {
-  return message
-    .replace(/"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|“[^”]*”/g, '…')
-    .replace(/\b[\w./-]*\.(csv|json|parquet|xlsx|gz)\b/gi, '…')
-    .replace(/\b\d{4}-\d\d-\d\d(?:[T ]\d\d:\d\d(?::\d\d(?:\.\d+)?)?(?:Z|[+-]\d\d:?\d\d)?)?/g, '…')
-    .replace(/\d[\d,.]*/g, '…')
-    .replace(/(…[\s,]*){2,}/g, '… ')
-    .trim()
-}

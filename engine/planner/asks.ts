@@ -9,6 +9,7 @@ import type { Engine } from '../context/engine'
 import { readCoverage } from '../coverage/coverage'
 import { bringInJobs, checkDocuments } from '../jobs/bringIn'
 import { saveJob } from '../jobs/versions'
+import { planAnew } from '../planning/anew'
 import { previewRoster } from '../planning/previewRoster'
 import { resolveLoad } from '../planning/resolve'
 import { effectOfEdits, effectOfText } from '../planning/effect'
@@ -22,6 +23,7 @@ import { startTry } from '../trying/try'
 /** Work that would keep a server from answering others for seconds: it is done by the planner. */
 export const plannerAsks = {
   makePlan: async (engine: Engine, ask: PlanAsk) => ({ id: (await makePlan(engine, ask)).id }),
+  planAnew,
   effectOfEdits,
   effectOfText,
   compareStored,
@@ -54,6 +56,7 @@ export const plannerAsks = {
 /** What changes something: it comes to its end though its page is left. */
 export const savingAsks: ReadonlySet<keyof typeof plannerAsks> = new Set([
   'saveJob',
+  'planAnew',
   'bringInJobs',
   'startTry',
 ])

@@ -1,5 +1,6 @@
 import { join } from 'node:path'
-import { addCounts, causeOf, noRows, type Counts } from '../../core/balance/balance'
+import { addCounts, noRows, type Counts } from '../../core/balance/balance'
+import { causeOf, ownValues } from '../../core/run/cause'
 import { celCompiler, plainValue, type Bindings } from '../../core/expression/cel'
 import { FaultError } from '../../core/fault'
 import { activeSteps } from '../../core/job/document'
@@ -232,7 +233,9 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     for (const end of ends) if (end.status === 'rejected') throw end.reason
   }
   await goOn()
-  return endOf(steps, places, signal)
+  const own = (step: string) =>
+    ownValues({ texts: textsOfStep(plannedPart, planned, step), row: planned.row, slice })
+  return endOf(steps, places, signal, own)
 }
 
 /** Nothing of what a step that failed read is written. */
@@ -260,8 +263,13 @@ function endState(signal: AbortSignal, { error, skip }: Pick<StepEnd, 'error' | 
   return isStopped(signal) ? 'stopped' : skip ? 'skipped' : 'failed'
 } // prettier-ignore
 
-/** What a load came to, by its steps. */
-function endOf(steps: readonly Step[], places: readonly Place[], signal: AbortSignal): LoadEnd {
+/** What a load came to, by its steps; `ownOf` gives what the texts of a step have of their load. */
+function endOf(
+  steps: readonly Step[],
+  places: readonly Place[],
+  signal: AbortSignal,
+  ownOf: (step: string) => string[],
+): LoadEnd {
   const own = places.filter(({ kept }) => !kept)
   const bytes = own.reduce((sum, place) => sum + place.bytes, 0)
   const counts = own.map((place) => place.counts).reduce(addCounts, noRows)
@@ -293,6 +301,6 @@ function endOf(steps: readonly Step[], places: readonly Place[], signal: AbortSi
       ...error!,
       effect: wrote.length > 0 ? `${error!.effect}; beside it, ${wrote.join(', ')}` : error!.effect,
     },
-    cause: state === 'stopped' ? null : causeOf(error!.message),
+    cause: state === 'stopped' ? null : causeOf(error!.message, at < 0 ? [] : ownOf(steps[at]!.id)),
   }
 }

@@ -21,6 +21,7 @@ import { rerun, rerunOutlook, startRun } from '../../engine/running/runs'
 import { waitsOfLoad } from '../../engine/waiting/read'
 import { readLoads } from '../../engine/planning/stored'
 import type { Asked, Handlers } from '../handler'
+import { plannerOf } from '../planner'
 import { controlRows } from '../../engine/running/controlRows'
 import { seesAll } from '../rows'
 
@@ -201,7 +202,7 @@ const loadColumns = `l.id, l.number, l.part, l.each, l.key, ${shownState} as sta
 
 export const runHandlers: Pick<
   Handlers,
-  'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'loadWaits' | 'rerun' | 'rerunOutlook'
+  'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'loadWaits' | 'rerun' | 'planAnew' | 'rerunOutlook'
 > = {
   startRun: async ({ engine, account }, { body: { then: next = [], behind, ...body } }) => {
     await holdTogether(engine, [body.plan, ...next])
@@ -231,6 +232,8 @@ export const runHandlers: Pick<
   }),
   loadWaits: async ({ engine }, { params: { load } }) =>
     ((await waitsOfLoad(engine, load)) ?? fail('unknown-name', `load ${load} waits for nothing`)) as never,
+  planAnew: async (asked, { params, body }) =>
+    await plannerOf(asked, 'planAnew', { run: params.id, loads: body.loads, by: asked.account.name }),
   rerunOutlook: async ({ engine }, { params, body }) => await rerunOutlook(engine, params.id, body),
   runs: async ({ engine }, { query }) => {
     const values: unknown[] = []

@@ -26,7 +26,7 @@ export function PlanOtherwise({
     event.preventDefault()
     setBusy(true)
     setFault(undefined)
-    const { parameters, environment, only, span } = plan
+    const { parameters, environment, only, span, picks } = plan
     call(routes.makePlan, {
       body: {
         job: plan.job,
@@ -34,7 +34,7 @@ export function PlanOtherwise({
         environment,
         parameters,
         only: only ?? undefined,
-        span: span ?? undefined,
+        ...(picks ? { picks } : { span: span ?? undefined }),
         ...(at ? { controlAt: new Date(at).toISOString() } : {}),
       },
     })

@@ -13,13 +13,17 @@ import {
   TableRow,
 } from '@mui/material'
 import { useCallback, useId, useMemo, useState, type ReactElement } from 'react'
+import { Link, useNavigate } from 'react-router'
 import useSWR from 'swr'
+import { some } from '../../../core/text/someOf'
 import type { Answer, Body } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call } from '../../data/api'
 import { Choice } from '../../kit/controls'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { Lines } from '../../kit/Lines'
+import { LinkButton } from '../../kit/LinkButton'
+import { say } from '../../kit/Notice'
 import { useStarting } from '../../kit/Starting'
 import { count, numberText } from '../../look/times'
 
@@ -64,6 +68,23 @@ export function RerunDialog({
       [run.id, asked],
     ),
   )
+  const navigate = useNavigate()
+  const [planning, setPlanning] = useState(false)
+  const [fault, setFault] = useState<Error>()
+  const planAnew = async () => {
+    setPlanning(true)
+    setFault(undefined)
+    try {
+      const made = await call(routes.planAnew, { params: { id: run.id }, body: loads ? { loads: [...loads] } : {} })
+      if (made.missing.length > 0)
+        say(`${numberText(made.missing.length)} of these loads ${made.missing.length === 1 ? 'is' : 'are'} not in it: the job has no more ${some(made.missing)}`)
+      await navigate(`/plans/${made.id}`)
+    } catch (error) {
+      setFault(error as Error)
+    } finally {
+      setPlanning(false)
+    }
+  } // prettier-ignore
   const none = outlook !== undefined && outlook.loads === 0
   return (
     <Dialog open onClose={onClose} aria-labelledby={id} fullWidth maxWidth="sm">
@@ -107,6 +128,17 @@ export function RerunDialog({
         {!outlook && !error && <Waiting what="working out what that does" />}
         {none && <p className="look">No load is run by that.</p>}
         {outlook && !none && <Outlook steps={outlook.steps} />}
+        {(undone > 0 || loads) && (
+          <p className="soft" style={{ marginBottom: 0 }}>
+            They run with the rows, files and texts that{' '}
+            <Link to={`/plans/${run.plan}`}>plan {run.plan}</Link> has.{' '}
+            <LinkButton disabled={planning} onClick={() => void planAnew()}>
+              {planning ? 'Planning' : 'Plan them anew'}
+            </LinkButton>{' '}
+            with those of now.
+          </p>
+        )}
+        {fault && <FaultBox error={fault} />}
         {starting.fault && <FaultBox error={starting.fault} />}
         {starting.asking}
       </DialogContent>

@@ -149,6 +149,34 @@ describe('a run', () => {
     expect(page.bodies('rerun')).toEqual([{ press: expect.any(String) as string }])
   })
 
+  it('plans them anew, and tells of those that the job has no more', async () => {
+    const state = 'failed' as const
+    const page = show(<Run />, {
+      ...at,
+      answers: answers({
+        run: run({ state, loads: { failed: 2 } }),
+        runLoad: loadDetail({ state, id: 501, number: 17 }),
+        planAnew: { id: 44, loads: 1, missing: ['flow_corrie · 2026-11-23'] },
+      }),
+    })
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun this load' }))
+    await page.user.click(await screen.findByRole('button', { name: 'Plan them anew' }))
+    expect(page.bodies('planAnew')).toEqual([{ loads: [501] }])
+    expect(page.address()).toBe('/plans/44')
+  })
+
+  it('stays where it cannot be planned anew, and says why', async () => {
+    const page = show(<Run />, {
+      ...at,
+      answers: answers({ run: run({ state: 'failed', loads: { failed: 2 } }), planAnew: fault('slices', 'no whole slice of P1D lies in what was picked') }),
+    }) // prettier-ignore
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun the 2 not done' }))
+    await page.user.click(await screen.findByRole('button', { name: 'Plan them anew' }))
+    expect(await screen.findByText(/no whole slice of P1D/)).toBeTruthy()
+    expect(page.bodies('planAnew')).toEqual([{}])
+    expect(page.address()).toBe('/runs/7')
+  })
+
   it('reruns one load by its id', async () => {
     const state = 'failed' as const
     const page = show(<Run />, {

@@ -1,0 +1,42 @@
+import type { Resolved, Slot } from '../text/slot'
+import { type Row } from '../value'
+
+/** What a load has of its own: the texts of its step, its row, its slice. */
+interface Own {
+  readonly texts: readonly { readonly slot: Pick<Slot, 'text'>; readonly resolved: Resolved | null }[]
+  readonly row: Row | null
+  readonly slice: { readonly label: string } | null
+}
+
+/** Shorter values are words of many messages. */
+const shortest = 3
+
+/** The texts that a message has from its load, and that would be others in the next one; the longest first. */
+export function ownValues({ texts, row, slice }: Own): string[] {
+  const resolved = texts.flatMap(({ slot, resolved: text }) =>
+    text && text.text !== slot.text ? text.text : [],
+  )
+  const cells = Object.values(row ?? {}).flatMap((value) => (typeof value === 'string' ? value : []))
+  return [...new Set([...resolved, ...cells, ...(slice ? [slice.label] : [])])]
+    .filter((text) => text.length >= shortest)
+    .sort((a, b) => b.length - a.length)
+}
+
+/** A message with its values taken out, so that failures of one cause read the same; `own` as {@link ownValues} has them. */
+export function causeOf(message: string, own: readonly string[] = []): string {
+  return withoutOwn(message, own)
+    .replace(/"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|“[^”]*”/g, '…')
+    .replace(/\b[\w./-]*\.(csv|json|parquet|xlsx|gz)\b/gi, '…')
+    .replace(/\b\d{4}-\d\d-\d\d(?:[T ]\d\d:\d\d(?::\d\d(?:\.\d+)?)?(?:Z|[+-]\d\d:?\d\d)?)?/g, '…')
+    .replace(/\d[\d,.]*/g, '…')
+    .replace(/(…[\s,]*){2,}/g, '… ')
+    .trim()
+}
+
+/** Takes texts out where they stand as words of their own. */
+function withoutOwn(message: string, own: readonly string[]): string {
+  return own.reduce((text, value) => {
+    const escaped = value.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
+    return text.replace(new RegExp(`(?<![\\p{L}\\p{N}_])${escaped}(?![\\p{L}\\p{N}_])`, 'gu'), '…')
+  }, message)
+}
