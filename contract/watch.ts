@@ -46,6 +46,7 @@ const morningSchema = z.object({
       text: z.string(),
       count: z.number(),
       run: z.number().nullable(),
+      runs: z.array(z.number()).describe('all runs that it is about, the newest first'),
       plan: z.number().nullable().optional().describe('the plan that says why it could not begin'),
       job: z.string().nullable(),
       connection: z.string().nullable(),

@@ -11,6 +11,8 @@ export interface Decision {
   readonly text: string
   readonly count: number
   readonly run: number | null
+  /** All runs that it is about, the newest first, where there are several. */
+  readonly runs?: readonly number[]
   /** The one load that it is about. */
   readonly load?: number
   readonly job: string | null

@@ -1,6 +1,9 @@
 import type { Engine } from '../context/engine'
 import type { Decision } from './decision'
 
+/** Runs that a matter names. */
+const mostRuns = 50
+
 /** Failed loads of one job and one cause. */
 export interface OpenFailure {
   readonly job: string
@@ -10,6 +13,8 @@ export interface OpenFailure {
   readonly advice: string
   readonly count: number
   readonly run: number
+  /** The newest of its runs, the newest first. */
+  readonly runs?: readonly number[]
   readonly latest: string
   /** Of the first of them. */
   readonly keys: readonly string[]
@@ -23,7 +28,7 @@ export interface OpenFailure {
 export async function openFailures(engine: Engine, environment: string, since: string): Promise<Decision[]> {
   const { rows } = await engine.db.$client.query<OpenFailure>(
     `select r.job, max(r.title) as title, l.cause, (array_agg(l.error ->> 'message' order by l.id desc))[1] as message,
-       (array_agg(l.error ->> 'advice' order by l.id desc))[1] as advice, count(*) as count, max(r.id) as run, max(l.ended_at) as latest,
+       (array_agg(l.error ->> 'advice' order by l.id desc))[1] as advice, count(*) as count, max(r.id) as run, (array_agg(distinct r.id order by r.id desc))[1:${mostRuns}] as runs, max(l.ended_at) as latest,
        (array_agg(l.key order by l.number))[1:3] as keys, max(l.id) as load, bool_and(coalesce(l.error ->> 'code' = 'check', false)) as check
      from mattock.load l join mattock.run r on r.id = l.run_id
      where r.environment = $1 and r.created_at >= $2 and l.state = 'failed'
@@ -44,6 +49,7 @@ export const failureDecision = ({
   message,
   advice,
   run,
+  runs = [run],
   latest,
   keys,
   load,
@@ -52,10 +58,11 @@ export const failureDecision = ({
   kind: check ? 'check' : 'failed',
   key: `failed ${job} ${cause}`,
   cause: check ? `check ${job} ${cause}` : `failed ${cause}`,
-  title: `${title}: ${count === 1 ? keys[0] : `${count.toLocaleString('en')} loads`} failed${count === 1 ? '' : ' the same way'}`,
+  title: `${title}: ${count === 1 ? keys[0] : `${count.toLocaleString('en')} loads`} failed${count === 1 ? '' : ' the same way'}${runs.length > 1 ? `, in ${runs.length} runs` : ''}`,
   text: `${message}; ${advice}`,
   count,
   run,
+  runs,
   ...(count === 1 && load !== undefined ? { load } : {}),
   job,
   connection: null,

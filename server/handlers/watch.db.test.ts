@@ -70,6 +70,17 @@ describe('the morning sheet', () => {
     expect((await morning()).decisions).toEqual([])
   })
 
+  it('groups what failed the same way in several runs, and one action is for all of them', async () => {
+    const runs = []
+    for (const file of ['x-1', "y' z", 'k']) runs.push(await server.load(job('same', file)))
+    const [one, ...others] = (await morning()).decisions.filter(({ job: of }) => of === 'same')
+    expect(others).toEqual([])
+    expect(one).toMatchObject({ count: 3, run: runs[2], runs: [...runs].reverse(), title: 'same: 3 loads failed the same way, in 3 runs', controls: [] }) // prettier-ignore
+    for (const id of runs)
+      await server.engineer.call(routes.giveUpFailed, { params: { id }, body: { why: 'a test' } })
+    expect((await morning()).decisions.filter(({ job: of }) => of === 'same')).toEqual([])
+  })
+
   it('leads to the rows that a failed load was planned for, also of two keys and below a prefix', async () => {
     const create = (name: string, columns: string[], rows: object[]) =>
       server.engineer.call(routes.createControl, {

@@ -65,7 +65,7 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
       : undefined // prettier-ignore
     const decisions = found.map(({ cause: _cause, load, ...decision }) => {
       const { quietUntil = null, givenTo = null, notes = [] } = matters.get(decision.key) ?? {}
-      return { ...decision, controls: (load !== undefined && rows?.get(load)) || [], quietUntil: quietUntil !== null && Date.parse(quietUntil) > at.getTime() ? quietUntil : null, givenTo, notes: [...notes] } // prettier-ignore
+      return { ...decision, runs: [...(decision.runs ?? (decision.run === null ? [] : [decision.run]))], controls: (load !== undefined && rows?.get(load)) || [], quietUntil: quietUntil !== null && Date.parse(quietUntil) > at.getTime() ? quietUntil : null, givenTo, notes: [...notes] } // prettier-ignore
     })
     const jobs = new Map<string, { job: string; title: string; runs: typeof runs }>()
     for (const { job, title } of await titlesOfJobs(engine)) jobs.set(job, { job, title, runs: [] })

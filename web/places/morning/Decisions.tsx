@@ -2,7 +2,8 @@ import { Button, TableBody, TableCell, TableRow } from '@mui/material'
 import { useCallback, useState, type ReactElement, type ReactNode } from 'react'
 import { Link } from 'react-router'
 import { routes } from '../../../contract/routes'
-import { call } from '../../data/api'
+import { some } from '../../../core/text/someOf'
+import { ApiFault, call } from '../../data/api'
 import { useHere, useMay } from '../../data/session'
 import { FaultBox } from '../../kit/Fault'
 import { TextInput } from '../../kit/controls'
@@ -29,7 +30,7 @@ interface Shown {
 }
 
 const seen = ({ count: many }: Decision) => `See ${many === 1 ? 'it' : `the ${numberText(many)}`}`
-const inRun = (decision: Decision) => (decision.run === null ? undefined : { to: `/runs/${decision.run}?order=failed`, words: seen(decision) }) // prettier-ignore
+const inRun = (decision: Decision) => (decision.run === null ? undefined : { to: `/runs/${decision.run}?order=failed`, words: decision.runs.length > 1 ? `See run ${decision.run}` : seen(decision) }) // prettier-ignore
 const openJob = ({ job }: Decision) => ({ to: `/jobs/${job}`, words: 'Open the job' })
 
 /** How each kind of decision is drawn, and where it is looked into. */
@@ -118,10 +119,10 @@ function DecisionLine({ decision, people, onChanged }: { readonly decision: Deci
             </Button>
           )}
           {to && <Opens {...to}>{to.words}</Opens>}
-          {decision.controls[0] && <Opens to={toControlRow(decision.controls[0])}>Open its row</Opens>}
+          {decision.controls[0] && <Opens to={toControlRow(decision.controls[0])}>Open row</Opens>}
           {decision.plan != null && <Opens to={`/plans/${decision.plan}`}>See its plan</Opens>}
           {givesUp && mayChange && <GiveUp decision={decision} onDone={onChanged} />}
-          {reruns && mayChange && <Rerun run={decision.run!} />}
+          {reruns && mayChange && <Rerun runs={decision.runs} />}
           {letsGo && mayChange && <LetGo decision={decision} onDone={onChanged} />}
         </span>
         {acting && (
@@ -200,28 +201,54 @@ const GiveUp = ({ decision, onDone }: { readonly decision: Decision; readonly on
   <WithReason
     decision={decision}
     button="Set aside"
-    says={`What failed in run ${decision.run} counts as left out: what waits for its slices goes on without it. A rerun brings it back.`}
+    says={`What failed in ${runsText(decision)} counts as left out: what waits for its slices goes on without it. A rerun brings it back.`}
     placeholder="why it is not needed"
     leave="Leave it"
     act={async (why) => {
-      const { loads } = await call(routes.giveUpFailed, { params: { id: decision.run! }, body: { why } })
+      let loads = 0
+      for (const id of oldestFirst(decision.runs)) loads += (await call(routes.giveUpFailed, { params: { id }, body: { why } })).loads
       return loads === 0 ? 'it goes on, or was run again meanwhile' : `${count(loads, 'load')} set aside`
     }}
     onDone={onDone}
   />
 ) // prettier-ignore
 
-function Rerun({ run }: { readonly run: number }): ReactElement {
+const oldestFirst = (runs: readonly number[]): number[] => [...runs].sort((a, b) => a - b)
+const runsText = ({ runs }: Decision): string =>
+  runs.length === 1 ? `run ${runs[0]}` : `runs ${some(oldestFirst(runs).map(String), 5)}`
+
+/** Runs again what is not done in some runs, the oldest first, and goes to the last; the same press does so once in each. */
+function Rerun({ runs }: { readonly runs: readonly number[] }): ReactElement {
   const starting = useStarting(
     useCallback(
-      (body) => call(routes.rerun, { params: { id: run }, body: { ...body, from: { failed: true } } }),
-      [run],
+      async (body) => {
+        let last: { run: number } | undefined
+        let nothing: ApiFault | undefined
+        for (const id of oldestFirst(runs)) {
+          try {
+            last = await call(routes.rerun, { params: { id }, body: { ...body, from: { failed: true } } })
+          } catch (error) {
+            // of one all may be done by now
+            if (!(error instanceof ApiFault) || error.fault.code !== 'no-loads') throw error
+            nothing = error
+          }
+        }
+        if (!last) throw nothing!
+        return last
+      },
+      [runs],
     ),
   )
   return (
     <>
       {starting.fault && <FaultBox error={starting.fault} />}
-      <Button variant="contained" color="primary" sx={{ flex: 'none' }} onClick={starting.begin}>
+      <Button
+        variant="contained"
+        color="primary"
+        sx={{ flex: 'none' }}
+        onClick={starting.begin}
+        title={`all that is not done in ${runs.length === 1 ? `run ${runs[0]}` : `${count(runs.length, 'run')}`}`}
+      >
         Rerun
       </Button>
       {starting.asking}

@@ -2,7 +2,7 @@ import { screen, within } from '@testing-library/react'
 import { describe, expect, it, vi } from 'vitest'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
-import { fault, never, show } from '../../testing/page'
+import { fault, never, show, type Page } from '../../testing/page'
 import Morning from './Morning'
 
 type Sheet = Answer<typeof routes.morning>
@@ -28,12 +28,16 @@ const decision = (more: Partial<Sheet['decisions'][number]>): Sheet['decisions']
   text: 'permission denied; give the right',
   count: 3,
   run: 9,
+  runs: [9],
   job: 'gauge-readings',
   connection: null,
   controls: [],
   latest: '2026-11-24T03:00:00.000Z',
   ...more,
 })
+
+const runsAsked = ({ asked }: Page, of: string) =>
+  asked.filter(({ route }) => route === of).map(({ params }) => params.id)
 
 describe('the morning sheet', () => {
   it('begins with the night in a line', async () => {
@@ -50,7 +54,7 @@ describe('the morning sheet', () => {
   it('opens the row of the one load that failed', async () => {
     const controls = [{ control: 'feeds', key: "d's & x" }, { control: 'areas', key: 'north' }]
     show(<Morning />, { answers: { morning: sheet({ decisions: [decision({ count: 1, controls })] }) } })
-    const row = await screen.findByRole('link', { name: 'Open its row' })
+    const row = await screen.findByRole('link', { name: 'Open row' })
     expect(row.getAttribute('href')).toBe("/control/feeds?row=d's%20%26%20x")
   }) // prettier-ignore
 
@@ -92,6 +96,40 @@ describe('the morning sheet', () => {
     await page.user.click(await screen.findByRole('button', { name: 'Rerun' }))
     expect(page.bodies('rerun')).toEqual([{ press: expect.any(String) as string, from: { failed: true } }])
     expect(page.address()).toBe('/runs/44')
+  })
+
+  it('reruns all runs of a cause, the oldest first, with one press, but for one that is done by now', async () => {
+    const page = show(<Morning />, {
+      answers: {
+        morning: sheet({ decisions: [decision({ run: 12, runs: [12, 9, 8] })] }),
+        rerun: ({ params }) => (params.id === '9' ? fault('no-loads', 'every load of run 9 is done by now')() : { run: 100 + Number(params.id) }),
+      },
+    }) // prettier-ignore
+    expect((await screen.findByRole('link', { name: 'See run 12' })).getAttribute('href')).toBe(
+      '/runs/12?order=failed',
+    )
+    const button = screen.getByRole('button', { name: 'Rerun' })
+    expect(button.getAttribute('title')).toBe('all that is not done in 3 runs')
+    await page.user.click(button)
+    expect(page.address()).toBe('/runs/112')
+    expect(runsAsked(page, 'rerun')).toEqual(['8', '9', '12'])
+    expect(new Set(page.bodies('rerun').map((body) => (body as { press: string }).press)).size).toBe(1)
+  })
+
+  it('sets aside what failed in all of them', async () => {
+    const page = show(<Morning />, {
+      answers: {
+        morning: sheet({ decisions: [decision({ run: 12, runs: [12, 9] })] }),
+        giveUpFailed: { loads: 2 },
+      },
+    })
+    await page.user.click(await screen.findByRole('button', { name: 'Set aside' }))
+    const slip = await screen.findByRole('dialog')
+    expect(within(slip).getByText(/What failed in runs 9, 12 counts as left out/)).toBeTruthy()
+    await page.user.type(within(slip).getByRole('textbox', { name: 'why' }), 'the feed ended')
+    await page.user.click(within(slip).getByRole('button', { name: 'Set aside' }))
+    expect(await screen.findByText('4 loads set aside')).toBeTruthy()
+    expect(runsAsked(page, 'giveUpFailed')).toEqual(['9', '12'])
   })
 
   it('says why it cannot be rerun, and stays', async () => {
