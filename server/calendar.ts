@@ -2,7 +2,8 @@ import type { Request, Response } from 'express'
 import ical, { ICalCalendarMethod } from 'ical-generator'
 import { z } from 'zod'
 import type { Engine } from '../engine/context/engine'
-import { clockNow, type lookAhead } from '../engine/scheduling/outlook'
+import type { lookAhead } from '../engine/scheduling/outlook'
+import { clockNow } from '../engine/context/clock'
 import type { ServerOptions } from './handler'
 
 const fortnight = 14 * 86_400_000

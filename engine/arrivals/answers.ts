@@ -12,7 +12,7 @@ import { Lister } from '../connectors/files/store'
 import { documentOf, readVersion } from '../jobs/versions'
 import { gatherLately } from '../planning/gather'
 import { planRequest } from '../planning/plan'
-import { clockNow } from '../scheduling/outlook'
+import { clockNow } from '../context/clock'
 import { namesFiles } from './namesFiles'
 
 /** The file of a row and slice. */

@@ -15,7 +15,7 @@ import type { Engine } from '../context/engine'
 import { inBatches } from '../context/inBatches'
 import { newestVersions, readableJob } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
-import { clockNow } from '../scheduling/outlook'
+import { clockNow } from '../context/clock'
 import { rosterRows } from './rosterRows'
 
 export interface CoverageAsk {

@@ -13,6 +13,7 @@ import { judgeOnly } from '../../core/plan/plan'
 import type { Facts, Plan, PlanRequest } from '../../core/plan/types'
 import type { Row } from '../../core/value'
 import { connectionFacts } from '../connectors/connections'
+import { clockNow } from '../context/clock'
 import type { Engine } from '../context/engine'
 import { readControl } from '../control/rows'
 import { DocumentError, documentOf, newestVersions, readVersion } from '../jobs/versions'
@@ -100,8 +101,9 @@ async function sliceChangeOf(engine: Engine, before: Job, { name, slices }: Job,
      where r.job = $1 and r.environment = $2 and r.state in ('done', 'failed') order by 1, 2`,
     [name, environment],
   )
+  const now = await clockNow(engine)
   try {
-    return sliceChange(rows, slices, new Date().toISOString())
+    return sliceChange(rows, slices, new Date(now).toISOString())
   } catch (error) {
     if (error instanceof FaultError) return null
     throw error

@@ -10,6 +10,7 @@ import { newestClosed, slicesBetween, slicesInSpan, withRestated, type Slice } f
 import type { Row, Table } from '../../core/value'
 import { prepared } from '../../database/prepared'
 import { environment as environmentTable } from '../../database/schema'
+import { clockNow } from '../context/clock'
 import type { Engine } from '../context/engine'
 import { insteadFiles } from '../arrivals/instead'
 import { gatherFacts } from './facts'
@@ -64,7 +65,7 @@ export async function planRequest(
   job: Job,
   ask: Pick<PlanAsk, 'environment' | 'parameters' | 'only' | 'span' | 'picks' | 'now'>,
 ): Promise<PlanRequest> {
-  const now = ask.now ?? new Date().toISOString()
+  const now = ask.now ?? new Date(await clockNow(engine)).toISOString()
   return {
     job,
     environment: await readEnvironment(engine, ask.environment),

@@ -5,6 +5,7 @@ import { stopsFor } from '../../core/plan/plan'
 import { numbering } from '../../core/plan/workload'
 import { prepared } from '../../database/prepared'
 import { jobVersion, plan as planTable, run as runTable } from '../../database/schema'
+import { clockAhead } from '../context/clock'
 import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
 import { hasEnded } from '../../core/run/when'
@@ -220,7 +221,7 @@ async function insertRun(
   values: readonly unknown[],
 ): Promise<number> {
   const rerunOf = rerun?.of ?? null
-  const offset = ask.clockOffset ?? 0
+  const offset = ask.clockOffset ?? (await clockAhead(engine))
   const at = new Date(Date.now() + offset).toISOString()
   // rows that were mended come to what was loaded, and a past that is made anew has its order
   const waits =

@@ -14,7 +14,7 @@ import { transaction } from '../context/transaction'
 import { documentOf } from '../jobs/versions'
 import { every } from '../queue/every'
 import { apartFromOthers, keepCame, type StateRow } from './due'
-import { clockNow } from './outlook'
+import { clockNow } from '../context/clock'
 import { pauseAt, pausesSince } from './pauses'
 
 export interface ArrivedOptions {

@@ -124,7 +124,7 @@ async function planFor(engine: Engine, { environment, job, start, from, to, para
     parameters,
     by: `start ${start}`,
     ...(picks !== null ? { picks } : from !== null && to !== null ? { span: `${from}/${to}` } : {}),
-    ...(shift === 0 ? {} : { now: new Date(Date.now() + shift).toISOString() }),
+    now: new Date(Date.now() + shift).toISOString(),
   }
   // one that never was planned may have many
   const apart = loads !== null && loads <= small ? undefined : engine.planApart

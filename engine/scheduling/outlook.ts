@@ -22,6 +22,7 @@ import {
 } from '../../core/schedule/night'
 import { waitDatasets, waitJobs } from '../../core/job/waits'
 import { fail } from '../../core/fault'
+import { clockNow } from '../context/clock'
 import type { Engine } from '../context/engine'
 import { readableJob, readVersion } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
@@ -280,12 +281,6 @@ function told({ runs, busy, crowded, capped }: Rehearsed, byJob: ReadonlyMap<str
     capped: capped.map((one) => ({ connection: one.connection, ...toldCrowd(one) })),
   }
 } // prettier-ignore
-
-/** The clock that starts go by, in milliseconds since 1970. */
-export async function clockNow(engine: Engine): Promise<number> {
-  const { rows } = await engine.db.$client.query<{ now: string }>('select mattock.clock() as now')
-  return Date.parse(rows[0]!.now)
-}
 
 /** Loads that the workers that are there run at once. */
 async function capacityOf(engine: Engine): Promise<number> {

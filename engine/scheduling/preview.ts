@@ -11,7 +11,7 @@ import type { Job } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
 import type { Engine } from '../context/engine'
 import { readBy } from './happened'
-import { clockNow } from './outlook'
+import { clockNow } from '../context/clock'
 import { allStarts } from './states'
 
 export interface StartPreview {

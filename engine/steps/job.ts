@@ -64,7 +64,7 @@ async function begin(context: StepContext, name: string, spec: StepSpec<'job'>):
       parameters,
       by,
       ...(spec.slices === undefined ? {} : { span: text('slices').text }),
-      ...(clockOffset === 0 ? {} : { now: new Date(Date.now() + clockOffset).toISOString() }),
+      now: new Date(Date.now() + clockOffset).toISOString(),
     }
     const { id: plan } = await (engine.planApart?.(`run ${run}`, planned) ?? makePlan(engine, planned))
     return { id: await startRun(engine, { ...ask, plan }), job: name, state: 'running' }

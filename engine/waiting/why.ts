@@ -6,7 +6,7 @@ import type { Engine } from '../context/engine'
 import { readAnswers } from '../arrivals/answers'
 import { documentOf, readVersion } from '../jobs/versions'
 import { pauseAt, pausesSince } from '../scheduling/pauses'
-import { clockNow } from '../scheduling/outlook'
+import { clockNow } from '../context/clock'
 import { rosterRows } from '../coverage/rosterRows'
 import { waitsOfLoad, type ReadNeed } from './read'
 

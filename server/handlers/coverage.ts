@@ -1,5 +1,6 @@
 import { FaultError } from '../../core/fault'
 import { groupBy } from '../../core/group'
+import { clockNow } from '../../engine/context/clock'
 import { rowsThatWrite } from '../../engine/coverage/writers'
 import { builtOn } from '../../engine/coverage/builtOn'
 import { readSlice } from '../../engine/coverage/oneSlice'
@@ -15,7 +16,7 @@ export const coverageHandlers: Pick<
   datasetCoverage: async (asked, { params, query }) => {
     const { environment, rows } = await rowsThatWrite(asked.engine, params.id)
     const jobs = []
-    let at = new Date().toISOString()
+    let at = new Date(await clockNow(asked.engine)).toISOString()
     for (const [job, own] of groupBy(rows, (row) => row.job)) {
       const known = new Set(own.map(({ part, row }) => `${part}\n${row}`))
       const covered = await plannerOf(asked, 'readCoverage', { environment, ...query, job }).catch(

@@ -4,6 +4,7 @@ import { desc, eq, sql } from 'drizzle-orm'
 import { jobVersion } from '../../database/schema'
 import type { Outline } from '../../core/job/outline'
 import { newestClosed } from '../../core/slice/slices'
+import { clockNow } from '../../engine/context/clock'
 import { documentOf, newestVersions, readVersion } from '../../engine/jobs/versions'
 import { jobUses } from '../../engine/jobs/uses'
 import { fail } from '../../core/fault'
@@ -98,7 +99,7 @@ export const jobHandlers: Pick<
       versions,
       outline: plainOutline(outline!),
       newestSlice: document.slices
-        ? (newestClosed(document.slices, new Date().toISOString())?.label ?? null)
+        ? (newestClosed(document.slices, new Date(await clockNow(engine)).toISOString())?.label ?? null)
         : null,
     }
   },

@@ -69,7 +69,8 @@ describe('what will begin', () => {
     expect(took).toBeLessThan(3000)
     expect(foreseen[1]!.unknown).toBe(true)
     expect(Math.max(...busy.map(({ loads }) => loads))).toBe(2)
-    expect(past).toEqual([])
+    // what was begun by hand goes by the same clock
+    expect(past).toMatchObject([{ job: 'night', state: 'done' }])
     expect(await server.reader.call(routes.nextStarts, { query: { ...dev, hours: 24 } })).toMatchObject([
       {
         job: 'night',
@@ -236,3 +237,39 @@ parts:
     expect((await engineer('P2D')).cut).toMatchObject({ loaded: 5, cut: 5, example: { loaded: { from: '2026-11-01T00:00:00.000Z', to: '2026-11-02T00:00:00.000Z' } } })
   })
 }) // prettier-ignore
+
+describe('what is planned and begun by hand', () => {
+  it('goes by the same clock as starts: its newest slice, and the times of its run', async () => {
+    const text = `mattock: job/1
+name: by-hand
+title: By hand
+slices: {every: P1D, zone: UTC, from: 2026-11-01}
+parts:
+  - each: {roster: {rows: [{n: 1}]}, slices: true}
+    do: [{id: say, log: {text: "{slice.label}, {run.started}"}}]
+`
+    await server.engineer.call(routes.saveJob, { params: { name: 'by-hand' }, body: { text } })
+    expect((await server.engineer.call(routes.job, { params: { name: 'by-hand' } })).newestSlice).toBe(
+      '2026-11-24',
+    )
+    const { id } = await server.engineer.call(routes.makePlan, { body: { job: 'by-hand', ...dev } })
+    const { run } = await server.engineer.call(routes.startRun, { body: { plan: id } })
+    await server.ended(run)
+    const { startedAt, endedAt } = await server.engineer.call(routes.run, { params: { id: run } })
+    const [clock] = await server.own('select mattock.clock() as at')
+    for (const at of [startedAt!, endedAt!]) {
+      expect(Date.parse(at)).toBeGreaterThan(Date.parse('2026-11-25T12:00:00Z'))
+      expect(Date.parse(at)).toBeLessThanOrEqual(Date.parse(clock!.at as string))
+    }
+    const { loads } = await server.engineer.call(routes.runLoads, { params: { id: run }, query: {} })
+    const { detail } = await server.engineer.call(routes.runLoad, { params: { id: run, load: loads[0]!.id } })
+    expect(detail[0]!.log.join()).toMatch(/2026-11-24, 2026-11-25T12:/)
+    const again = await server.engineer.call(routes.rerun, {
+      params: { id: run },
+      body: { from: { step: 'say' } },
+    })
+    await server.ended(again.run)
+    const next = await server.engineer.call(routes.run, { params: { id: again.run } })
+    expect(Date.parse(next.createdAt)).toBeGreaterThan(Date.parse(startedAt!))
+  })
+})

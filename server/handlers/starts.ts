@@ -1,5 +1,5 @@
 import { listOccasions, pastRuns, startLag } from '../../engine/scheduling/occasions'
-import { clockNow } from '../../engine/scheduling/outlook'
+import { clockNow } from '../../engine/context/clock'
 import { endPause, pausesSince, pauseStarts } from '../../engine/scheduling/pauses'
 import { bytesOf } from '../bodies'
 import { callKeys, callPath, dropCallKey, makeCallKey, takeCall } from '../../engine/scheduling/called'

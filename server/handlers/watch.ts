@@ -1,6 +1,6 @@
 import { isLate } from '../../core/schedule/due'
 import { titlesOfJobs } from '../../engine/jobs/versions'
-import { clockNow } from '../../engine/scheduling/outlook'
+import { clockNow } from '../../engine/context/clock'
 import { controlRows } from '../../engine/running/controlRows'
 import { ahead, gatherDecisions, recent } from '../../engine/watching/gather'
 import { keepMatter, namesOfPeople, readMatters } from '../../engine/watching/matters'

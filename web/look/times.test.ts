@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { bytesText, clock, count, lengthText, numberText, timeText } from './times'
+import { bytesText, clock, count, lengthText, numberText, spanText, timeText } from './times'
 
 describe('lengths in words', () => {
   it.each([
@@ -61,4 +61,20 @@ describe('numbers', () => {
     expect([count(0, 'load'), count(1, 'load'), count(2, 'load')]).toEqual(['0 loads', '1 load', '2 loads'])
     expect(count(2, 'entry', 'entries')).toBe('2 entries')
   })
+})
+
+describe('spans', () => {
+  const year = new Date().getFullYear()
+  it.each([
+    // days of Oslo
+    [`${year}-11-30T23:00:00.000Z/${year}-12-01T23:00:00.000Z`, '1 Dec'],
+    [`${year}-11-30T23:00:00.000Z/${year}-12-03T23:00:00.000Z`, '1 Dec – 3 Dec'],
+    [`${year}-12-01T05:00:00Z/${year}-12-01T06:00:00+00:00`, '1 Dec 06:00 – 1 Dec 07:00'],
+    // as somebody asked for it
+    ['2026-12-01', '2026-12-01'],
+    ['2026-11/2026-12', '2026-11/2026-12'],
+    ['2026-11-01 … 2026-12-01', '2026-11-01 … 2026-12-01'],
+    ['2026-12-01T06:00/2026-12-01T12:00', '2026-12-01T06:00/2026-12-01T12:00'],
+    ['2026-13-01T06:00Z/x', '2026-13-01T06:00Z/x'],
+  ])('%s is %s', (span, words) => expect(spanText(span, 'Europe/Oslo')).toBe(words))
 })

@@ -49,6 +49,25 @@ export function timeText(iso: string, zone?: string): string {
   return `${day} ${month!.slice(0, 3)}${other} ${hour}:${minute}`
 }
 
+/** A span as it was asked for; one between two instants, as starts ask for, as people read it: `1 Dec` for a whole day. */
+export function spanText(span: string, zone?: string): string {
+  const [from, to] = span.split('/')
+  if (
+    !from ||
+    !to ||
+    !/T.*(Z|[+-]\d\d:?\d\d)$/.test(from) ||
+    Number.isNaN(Date.parse(from)) ||
+    Number.isNaN(Date.parse(to))
+  )
+    return span
+  const [first, end] = [timeText(from, zone), timeText(to, zone)]
+  const midnight = ' 00:00'
+  if (!first.endsWith(midnight) || !end.endsWith(midnight)) return `${first} – ${end}`
+  const day = (text: string) => text.slice(0, -midnight.length)
+  const last = day(timeText(new Date(Date.parse(to) - 1).toISOString(), zone))
+  return last === day(first) ? last : `${day(first)} – ${last}`
+}
+
 export function dayText(iso: string): string {
   return new Date(iso).toLocaleDateString('en-GB', { weekday: 'long', day: 'numeric', month: 'long' })
 }

@@ -7,7 +7,7 @@ import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
 import { usePages } from '../../data/pages'
-import { count, numberText, timeText } from '../../look/times'
+import { count, numberText, spanText, timeText } from '../../look/times'
 import { Change } from '../catalog/Change'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { Table, type TableColumn } from '../../kit/Table'
@@ -70,7 +70,7 @@ export function Compared({
 }
 
 const wordsOf = ({ id, version, environment, createdAt, by, span, only, loads }: Other): string =>
-  `plan ${id}, version ${version}, ${environment}, ${count(loads, 'load')}${span ? `, ${span}` : ''}${only ? `, only ${only}` : ''} · ${timeText(createdAt)}, ${by}`
+  `plan ${id}, version ${version}, ${environment}, ${count(loads, 'load')}${span ? `, ${spanText(span)}` : ''}${only ? `, only ${only}` : ''} · ${timeText(createdAt)}, ${by}`
 
 function Differences({
   plan,

@@ -1,5 +1,5 @@
 import { Tick } from '../../kit/controls'
-import { bytesText, count } from '../../look/times'
+import { bytesText, count, spanText } from '../../look/times'
 import type { TableColumn } from '../../kit/Table'
 import type { LoadRow, PlanAnswer } from './answers'
 
@@ -16,7 +16,9 @@ export function sentence(plan: PlanAnswer, part: PlanAnswer['parts'][number]): s
   if (plan.picks)
     return `picked: ${count(plan.picks.length, 'stretch', 'stretches')} of ${count(new Set(plan.picks.map(({ row }) => row)).size, 'row')}, ${plan.span} in ${plan.environment}`
   const slices =
-    part.slices > 0 ? `, each of ${count(part.slices, 'slice')}${plan.span ? ` (${plan.span})` : ''}` : ''
+    part.slices > 0
+      ? `, each of ${count(part.slices, 'slice')}${plan.span ? ` (${spanText(plan.span)})` : ''}`
+      : ''
   const only = plan.only ? `, only where ${plan.only}` : ''
   const parameters = Object.entries(plan.parameters)
     .filter(([, value]) => value !== null)

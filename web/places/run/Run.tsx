@@ -10,7 +10,7 @@ import { call, useAnswer } from '../../data/api'
 import { usePages } from '../../data/pages'
 import { useMay } from '../../data/session'
 import { StateWord } from '../../look/State'
-import { clock, count, lengthText, numberText, timeText } from '../../look/times'
+import { clock, count, lengthText, numberText, spanText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { say } from '../../kit/Notice'
 import { useKeys } from '../../kit/keys'
@@ -283,7 +283,8 @@ function Summary({ run }: { run: RunAnswer }): ReactElement {
           <Link to={`/runs/${by}`}>run {by}</Link>
         </span>
       ))}
-      {run.span && ` · slices ${run.span}`} · {numberText(finished)} of {count(total, 'load')} finished
+      {run.span && ` · slices ${spanText(run.span, run.zone ?? undefined)}`} · {numberText(finished)} of{' '}
+      {count(total, 'load')} finished
       {seconds !== undefined && ` in ${lengthText(seconds)}`}
       {run.left !== null &&
         run.state === 'running' &&
