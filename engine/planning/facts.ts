@@ -28,6 +28,7 @@ import { connectionFacts, openAs, openPostgres } from '../connectors/connections
 import { Lister, type FileStore } from '../connectors/files/store'
 import { columnsOfTables } from '../connectors/postgres/tables'
 import type { Engine } from '../context/engine'
+import { memory } from '../context/memory'
 import { instantText } from '../context/instant'
 import { tablesOf } from '../steps/tablesOf'
 import type { FileReading } from '../formats/definition'
@@ -51,7 +52,7 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
       known,
       gatherStatements(expansion),
       gatherHistory(engine, job, environment),
-      workerPlaces(engine),
+      placesOfNow(engine),
       gatherBefore(engine, expansion),
       gatherCalls(engine, expansion),
       gatherWaits(engine, expansion),
@@ -410,6 +411,11 @@ export async function gatherHistory(
     )
   return history
 }
+
+/** Plans of the same moment are forecast with the same workers. */
+const places = memory<number>(1, 2000)
+const placesOfNow = (engine: Engine): Promise<number> =>
+  places.of(engine, 'places', () => workerPlaces(engine))
 
 /** Loads that the workers alive run at once; those of one usual worker where none is up. */
 export async function workerPlaces(engine: Engine): Promise<number> {

@@ -228,13 +228,16 @@ async function insertRun(
     ask.past || (rerun?.from && 'only' in rerun.from)
       ? undefined
       : await readWaits(engine, job, plan, ask.follows)
-  return await transaction(engine.db.$client, async (client) => {
-    // of two who begin the same at once, the second sees what the first did
-    await client.query('select pg_advisory_xact_lock(hashtextextended(k, 0)) from unnest($1::text[]) k', [
-      sameAs(ask),
-    ])
-    const begun = await begunBefore(client, ask)
-    if (begun !== undefined) return begun
+  const inserted = transaction(engine.db.$client, async (client) => {
+    // a time of a start is another server's only where its lease ran out: the index run_occasion lets one of them begin
+    if (ask.occasion === undefined || ask.calledBy) {
+      // of two who begin the same at once, the second sees what the first did
+      await client.query('select pg_advisory_xact_lock(hashtextextended(k, 0)) from unnest($1::text[]) k', [
+        sameAs(ask),
+      ])
+      const begun = await begunBefore(client, ask)
+      if (begun !== undefined) return begun
+    }
     // a plan that was made for a start is nobody else's
     if (!ask.again && ask.occasion === undefined) await refuseTwice(client, plan.id, rerunOf, which, values)
     // whoever begins or ends something holds all others up, so that it is done at the end where nothing must be known before
@@ -300,22 +303,34 @@ async function insertRun(
     })
     return id
   })
+  if (ask.occasion === undefined) return await inserted
+  return await inserted.catch(async (error: unknown) => {
+    // the other server's run may be what stands in the way
+    const begun = await runOfOccasion(engine, ask.occasion!)
+    if (begun === undefined) throw error
+    return begun
+  })
+}
+
+async function runOfOccasion(engine: Engine, occasion: number): Promise<number | undefined> {
+  const { rows } = await engine.db.$client.query<{ id: number }>(
+    'select id from mattock.run where occasion_id = $1',
+    [occasion],
+  )
+  return rows[0]?.id
 }
 
 /** What is the same for all who ask for one run. */
-const sameAs = ({ plan, calledBy, occasion }: StartAsk): string[] => [
-  occasion === undefined ? `mattock.plan ${plan}` : `mattock.occasion ${occasion}`,
+const sameAs = ({ plan, calledBy }: StartAsk): string[] => [
+  `mattock.plan ${plan}`,
   ...(calledBy ? [`mattock.called ${calledBy.load} ${calledBy.step}`] : []),
 ]
 
-/** The run that was begun by the same press, by the same step of a load, or at the same time of a start. */
-async function begunBefore(client: pg.ClientBase, { plan, press, calledBy, occasion }: StartAsk): Promise<number | undefined> {
+/** The run that was begun by the same press, or by the same step of a load. */
+async function begunBefore(client: pg.ClientBase, { plan, press, calledBy }: StartAsk): Promise<number | undefined> {
   if (calledBy) return (await calledRun(client, calledBy))?.id
-  if (occasion === undefined && press === undefined) return undefined
-  const { rows } = await client.query<{ id: number }>(
-    occasion === undefined ? 'select id from mattock.run where plan_id = $1 and press = $2' : 'select id from mattock.run where occasion_id = $1',
-    occasion === undefined ? [plan, press] : [occasion],
-  )
+  if (press === undefined) return undefined
+  const { rows } = await client.query<{ id: number }>('select id from mattock.run where plan_id = $1 and press = $2', [plan, press])
   return rows[0]?.id
 } // prettier-ignore
 
