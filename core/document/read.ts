@@ -2,6 +2,8 @@ import { isMap, isNode, isPair, LineCounter, parseDocument, type Document } from
 import { z } from 'zod'
 import type { Fault } from '../fault'
 import { didYouMean } from '../expression/nearest'
+import { some } from '../text/someOf'
+import { keysAt } from './keysAt'
 
 export interface ReadDocument<T> {
   /** Undefined where there are faults. */
@@ -19,7 +21,7 @@ export function documentReader<S extends z.ZodType>(
   schema: S,
   mostLetters = 200_000,
 ): (text: string) => ReadDocument<z.output<S>> {
-  const known = [...keysIn(z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any' }))]
+  const language = z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any' })
   return (text) => {
     if (text.length > mostLetters) return tooLong(text.length, mostLetters)
     const lines = new LineCounter()
@@ -49,7 +51,7 @@ export function documentReader<S extends z.ZodType>(
     if (checked.success) return { value: checked.data, faults: [], place }
     return {
       value: undefined,
-      faults: most(oneByOne(checked.error.issues), (issue) => issueFaults(issue, place, known)),
+      faults: most(oneByOne(checked.error.issues), (issue) => issueFaults(issue, place, language)),
       place,
     }
   }
@@ -89,13 +91,15 @@ function tooLong(letters: number, mostLetters: number): ReadDocument<never> {
 function issueFaults(
   issue: z.core.$ZodIssue,
   place: ReadDocument<unknown>['place'],
-  known: readonly string[],
+  language: unknown,
 ): Fault[] {
   const path = issue.path.join('.')
   if (issue.code === 'unrecognized_keys') {
     return issue.keys.map((key) => {
       const inside = path === '' ? key : `${path}.${key}`
-      const message = `nothing here is called "${key}"${didYouMean(key, known)}`
+      const known = keysAt(language, issue.path)
+      const near = didYouMean(key, known)
+      const message = `nothing here is called "${key}"${near || (known.length > 0 ? `; what may stand here: ${some(known, 12)}` : '')}`
       return { code: 'document', message, where: { path: inside, ...place(inside) } }
     })
   }
@@ -105,16 +109,6 @@ function issueFaults(
 }
 
 const plain = (message: string): string => message.charAt(0).toLowerCase() + message.slice(1)
-
-/** Every key of a language, from its JSON Schema. */
-function keysIn(schema: unknown, keys = new Set<string>()): Set<string> {
-  if (typeof schema !== 'object' || schema === null) return keys
-  const { properties } = schema as { properties?: unknown }
-  if (typeof properties === 'object' && properties !== null)
-    for (const key of Object.keys(properties)) keys.add(key)
-  for (const below of Object.values(schema)) keysIn(below, keys)
-  return keys
-}
 
 /** Start of the node at a path; of a key where the path ends at a pair. */
 function offsetOf(document: Document, path: readonly string[]): number {

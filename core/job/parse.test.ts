@@ -29,6 +29,11 @@ describe('job documents', () => {
       good.replace('transfer:', 'trasfer:'),
       '8: nothing here is called "trasfer"; did you mean "transfer"?',
     ],
+    [
+      'a key that stands elsewhere',
+      good.replace('transfer:', 'path: x\n        transfer:'),
+      '8: nothing here is called "path"; what may stand here: id, title,',
+    ],
     ['a missing title', good.replace('title: Copy\n', ''), '1: "title" is missing'],
     ['an unknown way to write', good.replace('append', 'appendd'), '10: '],
     ['upsert without a key', good.replace('append', 'upsert'), 'upsert needs key'],
