@@ -17,6 +17,7 @@ process.on('message', ({ id, given: [what, more] }) => {
   if (what === 'full') say({ error: { message: 'No space left on device', stack: 'at x', code: '53100' } })
   if (what === 'fault') say({ fault: { code: 'slices', message: 'no such slice', where: {} } })
 })
+process.send({ ready: true })
 `
 let folder: string
 let planner: Planner
@@ -83,6 +84,37 @@ describe('planning apart', () => {
     const ask = open({ processes: 1 })
     await expect(ask('ana', 'end')).rejects.toThrow(/ended while planning/)
     expect(await ask('ana', 'echo', 3)).toBe(3)
+  })
+
+  it('asks none before it is ready, so that nothing is lost with those that end before, as while a database is away', async () => {
+    // two of three end before they can be asked
+    const away = `import { appendFileSync, readFileSync } from 'node:fs'
+appendFileSync('${folder}/begun', 'x')
+if (readFileSync('${folder}/begun', 'utf8').length < 3) setTimeout(() => process.exit(1), 100)
+else { ${made} }`
+    writeFileSync(join(folder, 'planner.mjs'), away)
+    const said: string[] = []
+    open({ processes: 1, log: (message) => said.push(message) })
+    // what saves something is not begun twice, and so must not be given to one that ends
+    const save = (planner.ask as (...all: unknown[]) => Promise<unknown>)(
+      { person: 'ana' },
+      'saveJob',
+      'echo',
+      4,
+    )
+    expect(await save).toBe(4)
+    expect(said).toEqual([
+      'a planner ended (1) before it could be asked; begun again in 0.25 s',
+      'a planner ended (1) before it could be asked; begun again in 0.5 s',
+    ])
+  })
+
+  it('says so where none becomes ready', async () => {
+    writeFileSync(join(folder, 'planner.mjs'), 'process.exit(1)')
+    const ask = open({ processes: 2, waits: 400 })
+    await expect(ask('ana', 'echo')).rejects.toMatchObject({
+      fault: { code: 'busy', message: 'what works this out is beginning again; ask once more in a moment' },
+    })
   })
 
   it('does not begin what nobody waits for any more', async () => {

@@ -10,6 +10,11 @@ interface Asked {
   readonly given: readonly unknown[]
 }
 
+/** What a planner says first, once it can be asked. */
+interface Ready {
+  readonly ready: true
+}
+
 type Answered =
   | { readonly id: number; readonly result: unknown }
   | { readonly id: number; readonly fault: Fault }
@@ -34,6 +39,8 @@ export interface PlannerOptions {
   readonly waits?: number
 }
 
+const firstPause = 250
+const longestPause = 5000
 /** Things of one person that may wait. */
 const mostWaiting = 30
 /** Milliseconds after which what nobody waits for any more is broken off; what takes less ends by itself. */
@@ -57,6 +64,8 @@ const laneOf = (task: Task): string => `${isLight(task) ? 'light' : 'heavy'} ${t
 
 interface Place {
   child: ChildProcess
+  /** It said that it can be asked: one that ends before, as while the database is away, has nothing to lose. */
+  ready: boolean
   task?: Task | undefined
 }
 
@@ -78,6 +87,8 @@ export function planApart({
   /** When each person was last given a turn: the one who waits longest is next. */
   const turns = new Map<string, number>()
   const places: Place[] = []
+  /** Milliseconds before the next one is begun where they end before they are ready. */
+  let pause = firstPause
   const begin = (): ChildProcess =>
     fork(entry, ['planner'], {
       execArgv: [`--max-old-space-size=${heap}`, `--max-semi-space-size=${young}`, '--expose-gc'],
@@ -86,8 +97,21 @@ export function planApart({
   const open = (place: Place) => {
     const child = begin()
     place.child = child
+    place.ready = false
+    child.once('message', (_said: Ready) => {
+      if (place.child !== child) return
+      place.ready = true
+      pause = firstPause
+      give()
+    })
     child.on('exit', (code, signal) => {
       if (place.child !== child || closed) return
+      if (!place.ready) {
+        log(`a planner ended (${signal ?? code}) before it could be asked; begun again in ${pause / 1000} s`)
+        setTimeout(() => closed || open(place), pause)
+        pause = Math.min(longestPause, pause * 2)
+        return
+      }
       const { task } = place
       place.task = undefined
       if (task) log(`a planner ended (${signal ?? code})`)
@@ -110,7 +134,7 @@ export function planApart({
   const turnOf = ({ asker: { person } }: Task) => turns.get(person) ?? 0
   const give = () => {
     for (const place of places) {
-      if (place.task) continue
+      if (place.task || !place.ready) continue
       const begun = places.flatMap(({ task }) => task ?? [])
       const busy = new Set(begun.map(laneOf))
       // what takes moments always finds a place that no plan holds for long
@@ -188,10 +212,10 @@ export function planApart({
         }, { once: true }) // prettier-ignore
         // of their own things people see the end
         const others = () => places.some(({ task: other }) => other && other.asker.person !== task.asker.person) // prettier-ignore
-        task.patience = setTimeout(
-          () => others() && leave(task, busyFault(`other people’s plans are being worked out; this did not get its turn within ${waits / 1000} s, ask again in a moment`)), // prettier-ignore
-          waits,
-        )
+        task.patience = setTimeout(() => {
+          if (others()) leave(task, busyFault(`other people’s plans are being worked out; this did not get its turn within ${waits / 1000} s, ask again in a moment`)) // prettier-ignore
+          else if (!places.some(({ ready }) => ready)) leave(task, busyFault('what works this out is beginning again; ask once more in a moment')) // prettier-ignore
+        }, waits)
         waiting.push(task)
         give()
       }),
@@ -249,5 +273,6 @@ export async function servePlanner(engine: Engine): Promise<void> {
       },
     )
   })
+  process.send({ ready: true } satisfies Ready)
   await new Promise((resolve) => process.once('disconnect', resolve))
 }

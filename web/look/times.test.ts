@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { bytesText, clock, count, lengthText, numberText, spanText, timeText } from './times'
+import { bytesText, clock, count, lengthText, numberText, spanText, timeText, zoneText } from './times'
 
 describe('lengths in words', () => {
   it.each([
@@ -77,4 +77,15 @@ describe('spans', () => {
     ['2026-12-01T06:00/2026-12-01T12:00', '2026-12-01T06:00/2026-12-01T12:00'],
     ['2026-13-01T06:00Z/x', '2026-13-01T06:00Z/x'],
   ])('%s is %s', (span, words) => expect(spanText(span, 'Europe/Oslo')).toBe(words))
+})
+
+describe('times of a job, read elsewhere', () => {
+  const year = new Date().getFullYear()
+  it.each([
+    ['the same zone', `${year}-12-03T04:50:00Z`, 'Europe/Oslo', '3 Dec 05:50'],
+    ['a zone of the same hours', `${year}-12-03T04:50:00Z`, 'Europe/Berlin', '3 Dec 05:50'],
+    ['the same day', `${year}-12-03T04:50:00Z`, 'UTC', '3 Dec 05:50 (04:50 here)'],
+    ['another day', `${year}-12-02T23:10:00Z`, 'America/New_York', '3 Dec 00:10 (2 Dec 18:10 here)'],
+    ['half an hour apart', `${year}-12-03T04:50:00Z`, 'Asia/Kolkata', '3 Dec 05:50 (10:20 here)'],
+  ])('%s', (_what, iso, here, words) => expect(zoneText(iso, 'Europe/Oslo', here)).toBe(words))
 })

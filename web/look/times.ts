@@ -49,6 +49,14 @@ export function timeText(iso: string, zone?: string): string {
   return `${day} ${month!.slice(0, 3)}${other} ${hour}:${minute}`
 }
 
+/** A time in a zone, and in the reader's own where that is another: `3 Dec 05:50 (04:50 here)`. */
+export function zoneText(iso: string, zone: string, here?: string): string {
+  const [there, own] = [timeText(iso, zone), timeText(iso, here)]
+  if (there === own) return there
+  const day = (text: string) => text.slice(0, -6)
+  return `${there} (${day(there) === day(own) ? clock(iso, here) : own} here)`
+}
+
 /** A span as it was asked for; one between two instants, as starts ask for, as people read it: `1 Dec` for a whole day. */
 export function spanText(span: string, zone?: string): string {
   const [from, to] = span.split('/')

@@ -2,7 +2,7 @@ import { Button, TableBody, TableCell, TableRow } from '@mui/material'
 import type { ReactElement } from 'react'
 import { Link } from 'react-router'
 import { Lines } from '../../kit/Lines'
-import { clock, lengthText, timeText } from '../../look/times'
+import { clock, lengthText, timeText, zoneText } from '../../look/times'
 import {
   likelyWords,
   type Chosen,
@@ -38,7 +38,7 @@ export function JobPanel({
         <b>{job.title}</b>
         {job.due !== null && (
           <span className="soft">
-            {job.due.startsWith('P') ? `to be done within ${job.due}` : `to be done by ${job.due}`}
+            {job.due.startsWith('P') ? `to be done within ${job.due}` : `to be done by ${job.due}, ${job.zone}`}
           </span>
         )}
         <span className="line" style={{ marginLeft: 'auto' }}>
@@ -69,7 +69,7 @@ export function JobPanel({
                     </span>
                   ) : next ? (
                     <>
-                      {timeText(next.at, start.zone)}
+                      {zoneText(next.at, start.zone)}
                       {next.stuck !== null && <span className="bad"> · {likelyWords(next)}</span>}
                       {!next.unknown && next.stuck === null && (
                         <span className="soft">
@@ -81,7 +81,7 @@ export function JobPanel({
                       )}
                     </>
                   ) : start.next !== null ? (
-                    timeText(start.next, start.zone)
+                    zoneText(start.next, start.zone)
                   ) : (
                     <span className="soft">not in these hours</span>
                   )}
