@@ -40,7 +40,8 @@ const most = 100
 /** What a load waits for, or waited for; null where it never did. */
 export async function waitsOfLoad(engine: Engine, load: number): Promise<LoadWaits | null> {
   const { rows } = await engine.db.$client.query<LoadWaits & { set: string }>(
-    `select s.id::text as set, s.since, s.released_at as "releasedAt" from mattock.load l join mattock.wait_set s on s.id = l.wait_set where l.id = $1`,
+    `select s.id::text as set, s.since + r.clock_offset * interval '1 ms' as since, s.released_at + r.clock_offset * interval '1 ms' as "releasedAt"
+     from mattock.load l join mattock.run r on r.id = l.run_id join mattock.wait_set s on s.id = l.wait_set where l.id = $1`,
     [load],
   )
   const [found] = rows

@@ -27,7 +27,7 @@ const patience = 30
 export async function stuckLoads(engine: Engine, environment: string): Promise<Decision[]> {
   const { rows } = await engine.db.$client.query<Stuck>(
     `with waiting as (
-       select r.job, r.title, r.id as run, s.id as set_id, s.since, (select count(*)::int from mattock.load l where l.wait_set = s.id and l.state = 'waiting' and l.lane < 0) as loads
+       select r.job, r.title, r.id as run, s.id as set_id, s.since + r.clock_offset * interval '1 ms' as since, (select count(*)::int from mattock.load l where l.wait_set = s.id and l.state = 'waiting' and l.lane < 0) as loads
        from mattock.wait_set s join mattock.run r on r.id = s.run_id
        where r.environment = $1 and r.state in ('running', 'held') and s.released_at is null),
      things as (
@@ -43,7 +43,7 @@ export async function stuckLoads(engine: Engine, environment: string): Promise<D
      left join lateral (
        select count(*)::int as loads from mattock.run r join mattock.load l on l.run_id = r.id
        where r.environment = $1 and r.job = t.other and r.state in ('running', 'held', 'waiting') and l.state in ('waiting', 'running', 'held') and l.slice_from = t.slice_from and l.slice_to = t.slice_to) u on true
-     where coalesce(u.loads, 0) = 0 and (coalesce(c.failed, 0) > 0 or t.since < clock_timestamp() - make_interval(mins => ${patience}))`,
+     where coalesce(u.loads, 0) = 0 and (coalesce(c.failed, 0) > 0 or t.since < mattock.clock() - make_interval(mins => ${patience}))`,
     [environment],
   )
   return rows.map((one) => ({

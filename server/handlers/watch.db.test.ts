@@ -76,6 +76,7 @@ describe('the morning sheet', () => {
     const [one, ...others] = (await morning()).decisions.filter(({ job: of }) => of === 'same')
     expect(others).toEqual([])
     expect(one).toMatchObject({ count: 3, run: runs[2], runs: [...runs].reverse(), title: 'same: 3 loads failed the same way, in 3 runs', controls: [] }) // prettier-ignore
+    expect(one!.text).toMatch(/^(x-1|y' z|k), .*, such as: no file matches /)
     for (const id of runs)
       await server.engineer.call(routes.giveUpFailed, { params: { id }, body: { why: 'a test' } })
     expect((await morning()).decisions.filter(({ job: of }) => of === 'same')).toEqual([])
