@@ -119,4 +119,44 @@ describe('what people do about a matter', () => {
     expect(people).toContain('the operator')
     expect(people).not.toContain('the reader')
   })
+
+  it('of several slices of one job are one matter, each load counted once, and all are let go together', async () => {
+    for (const ago of [8, 7, 6]) await server.rows('insert into wrong values ($1)', [day(ago)])
+    const failing = await server.load(following('early', ''), { span: `${day(8)}/${day(5)}` })
+    const later = async (name: string, waits: string, span: string) => {
+      await server.engineer.call(routes.saveJob, { params: { name }, body: { text: following(name, waits), base: 0 } }).catch(() => {}) // prettier-ignore
+      const { id } = await server.engineer.call(routes.makePlan, { body: { job: name, ...dev, span } })
+      return (await server.engineer.call(routes.startRun, { body: { plan: id } })).run
+    }
+    // one run for each of two slices, and a run whose loads each wait for three
+    const waits = ', waits: [{job: {name: early}}]'
+    const runs = [await later('days', waits, day(8)), await later('days', waits, day(7))]
+    const [stuck, ...others] = await morning('stuck')
+    expect(others).toEqual([])
+    expect(stuck).toMatchObject({
+      key: 'stuck days slice early failed',
+      count: 4,
+      run: runs[1],
+      runs: [runs[1], runs[0]],
+      title: `The days: 4 loads wait for 2 slices of The early, ${day(8)} to ${day(7)}`,
+      text: `4 loads of them failed in run ${failing}: rerun that, or set it aside; or let these go without them`,
+    })
+    const week = following('week', ', waits: [{job: {name: early}}]').replace('every: P1D', 'every: P7D').replace(`from: ${day(40)}`, `from: ${day(12)}`) // prettier-ignore
+    await server.engineer.call(routes.saveJob, { params: { name: 'week' }, body: { text: week, base: 0 } })
+    const { id } = await server.engineer.call(routes.makePlan, {
+      body: { job: 'week', ...dev, span: day(12) },
+    })
+    const { run } = await server.engineer.call(routes.startRun, { body: { plan: id } })
+    const whole = (await morning('stuck')).find(({ job }) => job === 'week')
+    // days 12 to 6: those that failed among them, and the others, at which nobody is; of each load once
+    expect(whole).toMatchObject({ count: 2, runs: [run] })
+    expect(whole!.title).toBe(`The week: 2 loads wait for 3 slices of The early, ${day(8)} to ${day(6)}`)
+    let gone = 0
+    for (const one of [...runs, run])
+      gone += (await server.engineer.call(routes.letGo, { params: { id: one }, body: { why: 'a test' } }))
+        .loads
+    expect(gone).toBe(6)
+    expect(await morning('stuck')).toEqual([])
+    await server.rows('delete from wrong')
+  })
 })

@@ -39,7 +39,7 @@ const shown: Readonly<Record<Decision['kind'], Shown>> = {
   check: { mark: 'failed', reruns: true, givesUp: true, opens: inRun },
   unbalanced: { mark: 'held', opens: inRun },
   connection: { mark: 'waiting', opens: inRun },
-  stuck: { mark: 'waiting', letsGo: true, opens: (decision) => ({ to: `/runs/${decision.run}`, words: seen(decision) }) },
+  stuck: { mark: 'waiting', letsGo: true, opens: (decision) => ({ to: `/runs/${decision.run}`, words: decision.runs.length > 1 ? `See run ${decision.run}` : seen(decision) }) },
   silence: { mark: 'skipped', opens: ({ job }) => ({ to: `/coverage?job=${job}`, words: 'See it covered' }) },
   file: { mark: 'waiting', opens: () => ({ to: '/arrivals?overdue=only', words: 'See arrivals' }) },
   late: { mark: 'waiting', opens: () => ({ to: '/starts?view=rehearsal', words: 'Rehearse' }) },
@@ -185,12 +185,13 @@ const LetGo = ({ decision, onDone }: { readonly decision: Decision; readonly onD
   <WithReason
     decision={decision}
     button="Let go"
-    says={`All loads of run ${decision.run} that wait begin without what they wait for.`}
+    says={`All loads of ${runsText(decision)} that wait begin without what they wait for.`}
     placeholder="why they need not wait"
     leave="Let them wait"
     act={async (why) => {
-      const { loads } = await call(routes.letGo, { params: { id: decision.run! }, body: { why } })
-      return loads === 0 ? 'nothing of that run waits any more' : `${count(loads, 'load')} ${loads === 1 ? 'goes' : 'go'} without it`
+      let loads = 0
+      for (const id of oldestFirst(decision.runs)) loads += (await call(routes.letGo, { params: { id }, body: { why } })).loads
+      return loads === 0 ? 'nothing of that waits any more' : `${count(loads, 'load')} ${loads === 1 ? 'goes' : 'go'} without it`
     }}
     onDone={onDone}
   />

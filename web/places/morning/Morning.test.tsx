@@ -183,7 +183,8 @@ describe('the morning sheet', () => {
 
 describe('a matter', () => {
   const matter = decision({
-    kind: 'stuck', title: 'Zone water: 6 loads wait for 2026-11-26 of gauges', run: 12, givenTo: 'Holm',
+    kind: 'stuck', title: 'Zone water: 6 loads wait for 2026-11-26 of gauges', run: 12,
+    runs: [12], givenTo: 'Holm',
     notes: [{ by: 'Ana', text: 'gave it to Holm', at: '2026-11-24T04:00:00.000Z' }, { by: 'Holm', text: 'the depot sends it at nine', at: '2026-11-24T04:10:00.000Z' }],
   }) // prettier-ignore
   const quiet = decision({ kind: 'silence', title: 'Level: 2 loads have no rows', quietUntil: '2099-01-01T06:00:00.000Z', job: 'levels' }) // prettier-ignore
@@ -199,6 +200,18 @@ describe('a matter', () => {
     await page.user.click(within(slip).getByRole('button', { name: 'Let go' }))
     expect(page.bodies('letGo')).toEqual([{ why: 'the gauge is gone' }])
     expect(await screen.findByText('6 loads go without it')).toBeTruthy()
+  })
+  it('lets go of what waits in several runs', async () => {
+    const page = show(<Morning />, {
+      answers: { morning: sheet({ decisions: [{ ...matter, runs: [12, 9] }] }), letGo: { loads: 3 } },
+    })
+    await page.user.click(await screen.findByRole('button', { name: 'Let go' }))
+    const slip = await screen.findByRole('dialog')
+    expect(within(slip).getByText(/All loads of runs 9, 12 that wait begin/)).toBeTruthy()
+    await page.user.type(within(slip).getByRole('textbox', { name: 'why' }), 'the gauge is gone')
+    await page.user.click(within(slip).getByRole('button', { name: 'Let go' }))
+    expect(await screen.findByText('6 loads go without it')).toBeTruthy()
+    expect(runsAsked(page, 'letGo')).toEqual(['9', '12'])
   })
   it('sets aside what failed, with the reason, and says where nothing was left to', async () => {
     const failed = {
