@@ -69,6 +69,11 @@ describe('the cause of a failure', () => {
     )
   })
 
+  it('is found beside a cell as long as a book', () => {
+    const own = ownValues({ texts: [], row: { book: '('.repeat(40_000_000), feed: 'flow_a' }, slice: null })
+    expect(causeOf('flow_a is gone', own)).toBe('… is gone')
+  })
+
   it('takes the longest first, so that no rest of a value stays', () => {
     const own = ownValues({ texts: [], row: { a: 'north', b: 'north basin' }, slice: null })
     expect(causeOf('north basin is not known', own)).toBe('… is not known')
@@ -76,12 +81,15 @@ describe('the cause of a failure', () => {
 
   it('is found however the values are written', () => {
     fc.assert(
-      fc.property(fc.string({ minLength: 3, unit: 'grapheme' }), (value) => {
-        const own = ownValues({ texts: [], row: { value }, slice: null })
-        expect(() => causeOf(`it has ${value} in it`, own)).not.toThrow()
-        if (/^[\p{L}\p{N}]+$/u.test(value))
-          expect(causeOf(`it has ${value} in it`, own)).toBe('it has … in it')
-      }),
+      fc.property(
+        fc.oneof(fc.string({ minLength: 3, unit: 'grapheme' }), fc.string({ minLength: 3, unit: 'binary' })),
+        (value) => {
+          const own = ownValues({ texts: [], row: { value }, slice: null })
+          expect(() => causeOf(`it has ${value} in it`, own)).not.toThrow()
+          if (/^[\p{L}\p{N}]+$/u.test(value))
+            expect(causeOf(`it has ${value} in it`, own)).toBe('it has … in it')
+        },
+      ),
     )
   })
 })

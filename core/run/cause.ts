@@ -36,6 +36,8 @@ export function causeOf(message: string, own: readonly string[] = []): string {
 /** Takes texts out where they stand as words of their own. */
 function withoutOwn(message: string, own: readonly string[]): string {
   return own.reduce((text, value) => {
+    // a cell may be as long as a book
+    if (!text.includes(value)) return text
     const escaped = value.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
     return text.replace(new RegExp(`(?<![\\p{L}\\p{N}_])${escaped}(?![\\p{L}\\p{N}_])`, 'gu'), '…')
   }, message)

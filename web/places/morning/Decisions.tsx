@@ -1,9 +1,10 @@
 import { Button, TableBody, TableCell, TableRow } from '@mui/material'
-import { useCallback, useState, type ReactElement, type ReactNode } from 'react'
+import { useCallback, useRef, useState, type ReactElement, type ReactNode } from 'react'
 import { Link } from 'react-router'
 import { routes } from '../../../contract/routes'
 import { some } from '../../../core/text/someOf'
 import { ApiFault, call } from '../../data/api'
+import { newPress } from '../../data/press'
 import { useHere, useMay } from '../../data/session'
 import { FaultBox } from '../../kit/Fault'
 import { TextInput } from '../../kit/controls'
@@ -218,8 +219,15 @@ const oldestFirst = (runs: readonly number[]): number[] => [...runs].sort((a, b)
 const runsText = ({ runs }: Decision): string =>
   runs.length === 1 ? `run ${runs[0]}` : `runs ${some(oldestFirst(runs).map(String), 5)}`
 
-/** Runs again what is not done in some runs, the oldest first, and goes to the last; the same press does so once in each. */
+/** Runs again what is not done in some runs, the oldest first, and goes to the last; a press does so once in each. */
 function Rerun({ runs }: { readonly runs: readonly number[] }): ReactElement {
+  // two of them may be of one plan, of which a press begins one run
+  const presses = useRef(new Map<number, string>())
+  const pressOf = (run: number, first: string): string => {
+    const press = presses.current.get(run) ?? (presses.current.size === 0 ? first : newPress())
+    presses.current.set(run, press)
+    return press
+  }
   const starting = useStarting(
     useCallback(
       async (body) => {
@@ -227,13 +235,17 @@ function Rerun({ runs }: { readonly runs: readonly number[] }): ReactElement {
         let nothing: ApiFault | undefined
         for (const id of oldestFirst(runs)) {
           try {
-            last = await call(routes.rerun, { params: { id }, body: { ...body, from: { failed: true } } })
+            last = await call(routes.rerun, {
+              params: { id },
+              body: { ...body, press: pressOf(id, body.press), from: { failed: true } },
+            })
           } catch (error) {
             // of one all may be done by now
             if (!(error instanceof ApiFault) || error.fault.code !== 'no-loads') throw error
             nothing = error
           }
         }
+        presses.current.clear()
         if (!last) throw nothing!
         return last
       },

@@ -98,7 +98,7 @@ describe('the morning sheet', () => {
     expect(page.address()).toBe('/runs/44')
   })
 
-  it('reruns all runs of a cause, the oldest first, with one press, but for one that is done by now', async () => {
+  it('reruns all runs of a cause, the oldest first, each with a press of its own, but for one that is done by now', async () => {
     const page = show(<Morning />, {
       answers: {
         morning: sheet({ decisions: [decision({ run: 12, runs: [12, 9, 8] })] }),
@@ -113,7 +113,29 @@ describe('the morning sheet', () => {
     await page.user.click(button)
     expect(page.address()).toBe('/runs/112')
     expect(runsAsked(page, 'rerun')).toEqual(['8', '9', '12'])
-    expect(new Set(page.bodies('rerun').map((body) => (body as { press: string }).press)).size).toBe(1)
+    // two runs may be of one plan, of which a press begins one
+    expect(new Set(page.bodies('rerun').map((body) => (body as { press: string }).press)).size).toBe(3)
+  })
+
+  it('asks again with the same presses where one of them was run before', async () => {
+    let asked = 0
+    const page = show(<Morning />, {
+      answers: {
+        morning: sheet({ decisions: [decision({ run: 12, runs: [12, 9] })] }),
+        rerun: ({ params, body }) => {
+          asked++
+          return params.id === '12' && !(body as { again?: boolean }).again
+            ? fault('already-started', 'run 13 is a rerun of run 12', { run: 13 })()
+            : { run: 44 }
+        },
+      },
+    })
+    await page.user.click(await screen.findByRole('button', { name: 'Rerun' }))
+    await page.user.click(await screen.findByRole('button', { name: 'Run once more' }))
+    expect(page.address()).toBe('/runs/44')
+    expect(asked).toBe(4)
+    const presses = page.bodies('rerun').map((body) => (body as { press: string }).press)
+    expect(presses.slice(2)).toEqual(presses.slice(0, 2))
   })
 
   it('sets aside what failed in all of them', async () => {
