@@ -46,7 +46,7 @@ export async function planAnew(engine: Engine, { run, loads, by }: AnewAsk): Pro
     `l.number in (select number from mattock.load where run_id = $2 and ${loads ? 'id = any ($3)' : `state in ('failed', 'stopped', 'skipped')`})`,
     loads ? [run, loads] : [run],
   )
-  if (again.length === 0) fail('request', `all loads of run ${run} are done, or still go on`, { run })
+  if (again.length === 0) fail('request', loads ? `none of these loads is of run ${run}` : `all loads of run ${run} are done, or still go on`, { run })
   const version = await readVersion(engine, before.job)
   const [was, is] = [documentOf(before), documentOf(version)]
   const wanted = new Map(again.map((load) => [placeOf(was, load), load.key]))
@@ -61,7 +61,7 @@ export async function planAnew(engine: Engine, { run, loads, by }: AnewAsk): Pro
   })
   const kept: number[] = []
   for (const load of await plannedLoads(engine, id, 'true', [])) if (wanted.delete(placeOf(is, load))) kept.push(load.number)
-  await engine.db.$client.query('update mattock.planned_load set "left" = true where plan_id = $1 and not number = any ($2)', [id, kept])
+  await engine.db.$client.query('update mattock.planned_load set "left" = true where plan_id = $1 and number not in (select unnest($2::integer[]))', [id, kept])
   return { id, loads: kept.length, missing: [...wanted.values()] }
 } // prettier-ignore
 

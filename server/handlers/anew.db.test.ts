@@ -115,6 +115,7 @@ describe('what a run did not get done, planned once more', () => {
       status: 400,
       message: `all loads of run ${done} are done, or still go on`,
     })
+    expect(await server.engineer.fault(routes.planAnew, { params: { id: done }, body: { loads: [1] } })).toMatchObject({ status: 400, message: `none of these loads is of run ${done}` }) // prettier-ignore
     expect(await server.engineer.fault(routes.planAnew, { params: { id: 424242 }, body: {} })).toMatchObject({ status: 404 }) // prettier-ignore
   })
 })
