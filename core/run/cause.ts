@@ -1,5 +1,5 @@
 import type { Resolved, Slot } from '../text/slot'
-import { type Row } from '../value'
+import type { Row } from '../value'
 
 /** What a load has of its own: the texts of its step, its row, its slice. */
 interface Own {

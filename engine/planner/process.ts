@@ -39,6 +39,7 @@ export interface PlannerOptions {
   readonly waits?: number
 }
 
+/** Milliseconds before another is begun in place of one that ended before it was ready; each time twice as long. */
 const firstPause = 250
 const longestPause = 5000
 /** Things of one person that may wait. */
@@ -87,7 +88,6 @@ export function planApart({
   /** When each person was last given a turn: the one who waits longest is next. */
   const turns = new Map<string, number>()
   const places: Place[] = []
-  /** Milliseconds before the next one is begun where they end before they are ready. */
   let pause = firstPause
   const begin = (): ChildProcess =>
     fork(entry, ['planner'], {
@@ -98,7 +98,7 @@ export function planApart({
     const child = begin()
     place.child = child
     place.ready = false
-    child.once('message', (_said: Ready) => {
+    child.once('message', () => {
       if (place.child !== child) return
       place.ready = true
       pause = firstPause

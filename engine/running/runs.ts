@@ -307,17 +307,21 @@ async function insertRun(
   return await inserted.catch(async (error: unknown) => {
     // the other server's run may be what stands in the way
     const begun = await runOfOccasion(engine, ask.occasion!)
-    if (begun === undefined) throw error
-    return begun
+    if (!begun) throw error
+    return begun.run
   })
 }
 
-async function runOfOccasion(engine: Engine, occasion: number): Promise<number | undefined> {
-  const { rows } = await engine.db.$client.query<{ id: number }>(
-    'select id from mattock.run where occasion_id = $1',
+/** The run that was begun at a time of a start, with its plan. */
+export async function runOfOccasion(
+  engine: Engine,
+  occasion: number,
+): Promise<{ run: number; plan: number } | undefined> {
+  const { rows } = await engine.db.$client.query<{ run: number; plan: number }>(
+    'select id as run, plan_id as plan from mattock.run where occasion_id = $1',
     [occasion],
   )
-  return rows[0]?.id
+  return rows[0]
 }
 
 /** What is the same for all who ask for one run. */

@@ -4,7 +4,7 @@ import type { PlanPick } from '../../core/plan/types'
 import type { Row } from '../../core/value'
 import type { Engine } from '../context/engine'
 import { makePlan } from '../planning/plan'
-import { startRun } from '../running/runs'
+import { runOfOccasion, startRun } from '../running/runs'
 
 /** After so many tries, some hours, a time that cannot be begun is given up. */
 const mostTries = 30
@@ -71,7 +71,7 @@ export async function beginDue(engine: Engine, due: Due): Promise<void> {
   let plan: number | undefined
   try {
     // whoever was at it before may have come as far as the run
-    const begun = due.tries > 1 ? await begunRun(engine, id) : undefined
+    const begun = due.tries > 1 ? await runOfOccasion(engine, id) : undefined
     if (begun) return await ended(engine, id, 'started', null, begun.plan, begun.run)
     const clockOffset = due.shift
     plan = await planFor(engine, due)
@@ -108,14 +108,6 @@ const lasting: Readonly<Partial<Record<FaultCode, 'skipped' | 'failed'>>> = {
   document: 'failed',
   control: 'failed',
 }
-
-async function begunRun(engine: Engine, occasion: number): Promise<{ run: number; plan: number } | undefined> {
-  const { rows } = await engine.db.$client.query<{ run: number; plan: number }>(
-    'select id as run, plan_id as plan from mattock.run where occasion_id = $1',
-    [occasion],
-  )
-  return rows[0]
-} // prettier-ignore
 
 async function planFor(engine: Engine, { environment, job, start, from, to, parameters, picks, shift, loads }: Due): Promise<number> {
   const ask = {

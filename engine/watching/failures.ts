@@ -1,3 +1,4 @@
+import { some } from '../../core/text/someOf'
 import type { Engine } from '../context/engine'
 import type { Decision } from './decision'
 
@@ -59,7 +60,7 @@ export const failureDecision = ({
   key: `failed ${job} ${cause}`,
   cause: check ? `check ${job} ${cause}` : `failed ${cause}`,
   title: `${title}: ${count === 1 ? keys[0] : `${count.toLocaleString('en')} loads`} failed${count === 1 ? '' : ' the same way'}${runs.length > 1 ? `, in ${runs.length} runs` : ''}`,
-  text: `${count === 1 ? '' : `${moreThan(keys, count)}, such as: `}${message}; ${advice}`,
+  text: `${count === 1 ? '' : `${some(keys, keys.length, count)}, such as: `}${message}; ${advice}`,
   count,
   run,
   runs,
@@ -68,7 +69,3 @@ export const failureDecision = ({
   connection: null,
   latest,
 })
-
-/** The first names of many: `a, b, c and 5 more`. */
-const moreThan = (first: readonly string[], all: number): string =>
-  `${first.join(', ')}${all > first.length ? ` and ${(all - first.length).toLocaleString('en')} more` : ''}`

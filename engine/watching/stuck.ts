@@ -54,9 +54,12 @@ export async function stuckLoads(engine: Engine, environment: string): Promise<D
   return [...groupBy(rows, groupOf).values()].map(stuckDecision)
 } // prettier-ignore
 
+/** Things that are grouped by their job, whichever slices they are of. */
+const isOfSlices = (kind: Stuck['kind']): boolean => kind === 'slice'
+
 /** Slices of one job for which another waits are one matter, those that failed apart from those that nobody is at. */
 const groupOf = ({ job, kind, other, what, label, failed }: Stuck): string =>
-  `stuck ${job} ${kind} ${kind === 'slice' ? `${other} ${failed > 0 ? 'failed' : 'nobody'}` : `${other ?? what} ${label ?? ''}`}`
+  `stuck ${job} ${kind} ${isOfSlices(kind) ? `${other} ${failed > 0 ? 'failed' : 'nobody'}` : `${other ?? what} ${label ?? ''}`}`
 
 /** Runs that a text names. */
 const mostNamed = 3
@@ -69,7 +72,7 @@ function stuckDecision(things: readonly Stuck[]): Decision {
   const failedIn = [...new Set(things.flatMap(({ failedIn: run }) => run ?? []))].sort((a, b) => a - b)
   const slices = [...things].sort((a, b) => (a.label ?? '').localeCompare(b.label ?? ''))
   const what =
-    one.kind !== 'slice'
+    !isOfSlices(one.kind)
       ? one.what
       : things.length === 1
         ? `${one.label} of ${one.otherTitle}`

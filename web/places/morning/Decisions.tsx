@@ -223,8 +223,8 @@ const runsText = ({ runs }: Decision): string =>
 function Rerun({ runs }: { readonly runs: readonly number[] }): ReactElement {
   // two of them may be of one plan, of which a press begins one run
   const presses = useRef(new Map<number, string>())
-  const pressOf = (run: number, first: string): string => {
-    const press = presses.current.get(run) ?? (presses.current.size === 0 ? first : newPress())
+  const pressOf = (run: number): string => {
+    const press = presses.current.get(run) ?? newPress()
     presses.current.set(run, press)
     return press
   }
@@ -237,7 +237,7 @@ function Rerun({ runs }: { readonly runs: readonly number[] }): ReactElement {
           try {
             last = await call(routes.rerun, {
               params: { id },
-              body: { ...body, press: pressOf(id, body.press), from: { failed: true } },
+              body: { ...body, press: pressOf(id), from: { failed: true } },
             })
           } catch (error) {
             // of one all may be done by now
