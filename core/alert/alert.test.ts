@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { decisionKinds } from '../decisionKinds'
-import { lengthOf } from './duration'
+import { lengthOf } from '../schedule/duration'
 import { judge as judgeAt, settling, type OpenAlert, type Standing } from './judge'
 import { tellsText, type TellingSpec } from './kinds'
 import { playRule, type StoodSpan } from './play'

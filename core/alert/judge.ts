@@ -1,6 +1,6 @@
 import type { DecisionKind } from '../decisionKinds'
 import { groupBy } from '../group'
-import { lengthOf } from './duration'
+import { lengthOf } from '../schedule/duration'
 import type { TellingSpec } from './kinds'
 
 /** Something that needs a decision, as alerts see it. Times are milliseconds since 1970. */

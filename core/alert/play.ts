@@ -1,6 +1,6 @@
 import { Heap } from '../heap'
 import { judge, settling, type OpenAlert, type Standing, type Told } from './judge'
-import { lengthOf } from './duration'
+import { lengthOf } from '../schedule/duration'
 import type { TellingSpec } from './kinds'
 import { quietBetween } from './quiet'
 

@@ -1,4 +1,4 @@
-import { lengthOf } from '../alert/duration'
+import { lengthOf } from '../schedule/duration'
 import { groupBy } from '../group'
 import { quietFor } from '../job/starts/arrived'
 import type { PlanPick } from '../plan/types'

@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { decisionKinds, decisionWords } from '../../decisionKinds'
 import { field } from '../../field/field'
 import { lengthWords } from '../../schedule/words'
-import { lengthOf, lengthSchema } from '../duration'
+import { lengthOf, lengthSchema } from '../../schedule/duration'
 import { quietSchema } from '../quiet'
 import { defineTelling } from './definition'
 

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { lengthOf, lengthSchema } from '../../alert/duration'
+import { lengthOf, lengthSchema } from '../../schedule/duration'
 import { field } from '../../field/field'
 import { lengthWords } from '../../schedule/words'
 import { defineStart } from './definition'
