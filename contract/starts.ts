@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { againSchema } from '../core/schedule/pause'
 import { id, inEnvironment, moment, numberInBody, page } from './common'
 import { route } from './route'
 
@@ -16,8 +17,14 @@ const pauseSchema = z
     why: z.string(),
     by: z.string(),
     endedBy: z.string().nullable().describe('who ended it before its time'),
+    again: againSchema.nullable().describe('how it comes again and again between the two; null for one span'),
   })
   .meta({ id: 'Pause', description: 'a span in which nothing begins by itself' })
+
+const spanSchema = z.object({
+  from: at,
+  until: z.string().nullable().describe('null: until somebody ends it'),
+})
 
 const foreseenSchema = z
   .object({
@@ -218,7 +225,12 @@ export const startRoutes = {
     query: z.object({ environment: z.string(), from: moment, until: moment }),
     response: outlookSchema.extend({
       past: z.array(pastRunSchema),
-      pauses: z.array(pauseSchema),
+      pauses: z.array(
+        pauseSchema.extend({
+          words: z.string().nullable().describe('how it comes again, in words'),
+          spans: z.array(spanSchema).describe('the span that goes on, or comes next, and the one after it'),
+        }),
+      ),
       lag: z
         .object({ starts: z.number(), median: z.number(), most: z.number() })
         .nullable()
@@ -286,6 +298,7 @@ export const startRoutes = {
       start: z.string().optional(),
       from: z.iso.datetime({ offset: true }).optional().describe('from now on where it is left out'),
       until: z.iso.datetime({ offset: true }).optional().describe('until somebody ends it where it is left out'),
+      again: againSchema.optional().describe('it comes again and again in that time, and is not all of it'),
       why: z.string().trim().min(1).max(500),
     }),
     response: z.object({ pause: z.number() }),
@@ -297,5 +310,6 @@ export const startRoutes = {
     path: '/api/pauses/:id',
     summary: 'end a pause; what it kept is decided about now',
     params: id,
+    query: z.object({ once: z.stringbool().default(false).describe('end what goes on now of a pause that comes again, and let it come again') }),
   }),
 } // prettier-ignore

@@ -13,6 +13,7 @@ import {
 import type { ArrivalAnswerKind } from '../core/arrivals/answers'
 import type { StartKind } from '../core/job/starts'
 import type { PlanPick } from '../core/plan/types'
+import type { Again } from '../core/schedule/pause'
 import type { Row } from '../core/value'
 import { environment } from './connections'
 import { bytea, mattock, when } from './columns'
@@ -108,7 +109,7 @@ export const occasion = mattock.table(
   ],
 )
 
-/** A span in which nothing begins by itself: in an environment, of a job, or of one start. */
+/** A span in which nothing begins by itself, once or again and again: in an environment, of a job, or of one start. */
 export const pause = mattock.table(
   'pause',
   {
@@ -123,6 +124,10 @@ export const pause = mattock.table(
     by: text('by').notNull(),
     at: when('at').notNull(),
     endedBy: text('ended_by'),
+    /** How it comes again and again between "from" and "until"; null where it is that one span. */
+    again: jsonb('again').$type<Again | null>(),
+    /** What of it began before this is over since then: somebody ended it that once. */
+    passed: when('passed'),
   },
   (t) => [index().on(t.environment, t.from)],
 )

@@ -282,6 +282,35 @@ describe('what keeps a start from beginning', () => {
     expect((await decided('two-starts', 2)).map(({ start, why }) => [start, why])).toContainEqual(['a', 'begun 1 h late: paused by ana: no'])
     await expect(pauseStarts(bench.engine, { environment: 'dev', job: 'nothing', why: 'x', by: 'ana' })).rejects.toThrow('no starts')
   })
+  it('a pause that comes again: its spans, and not what is between them', async () => {
+    await clock('2026-11-25T12:00:00Z')
+    await save(plain('upkeep', `  - {id: quarters, clock: {cron: '*/30 * * * *'}}`))
+    scheduler()
+    await known('upkeep')
+    const again = { cron: '20 * * * *', zone: 'UTC', lasts: 'PT30M' }
+    const id = await pauseStarts(bench.engine, { environment: 'dev', job: 'upkeep', again, why: 'the disks are looked over', by: 'ana' })
+    await clock('2026-11-25T12:40:00Z')
+    await pauseLook()
+    expect(await bench.own(`select 1 from mattock.occasion where job = 'upkeep'`)).toEqual([])
+    expect((await states('upkeep')).map(({ next }) => time(next))).toEqual(['2026-11-25T12:50'])
+    // it ends by itself, and 13:00 is as ever
+    await clock('2026-11-25T12:49:59.900Z')
+    const why = 'begun 20 min late: paused by ana: the disks are looked over'
+    expect((await decided('upkeep', 1)).map((row) => [time(row.at), row.why])).toEqual([['2026-11-25T12:30', why]])
+    await clock('2026-11-25T12:59:59.900Z')
+    expect((await decided('upkeep', 2)).map((row) => [time(row.at), row.why])).toContainEqual(['2026-11-25T13:00', null])
+    // ended this once, it comes again
+    await clock('2026-11-25T13:40:00Z')
+    await pauseLook()
+    await endPause(bench.engine, id, 'ben', true)
+    expect((await decided('upkeep', 3)).map((row) => time(row.at))).toContain('2026-11-25T13:30')
+    await expect(endPause(bench.engine, id, 'ben', true)).rejects.toThrow('it does not go on now')
+    await clock('2026-11-25T14:31:00Z')
+    await pauseLook()
+    expect((await states('upkeep')).map(({ next }) => time(next))).toEqual(['2026-11-25T14:50'])
+    await endPause(bench.engine, id, 'ben')
+    expect((await decided('upkeep', 5)).map((row) => time(row.at))).toContain('2026-11-25T14:30')
+  })
   it('nothing: one that cannot be decided about keeps no other from its time, and is told', async () => {
     await clock('2026-11-25T12:00:00Z')
     for (const name of ['broken', 'sound']) await save(daily(name, `  - {id: a, clock: {cron: '0 13 * * *', zone: UTC}}`))

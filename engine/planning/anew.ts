@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
 import { fail } from '../../core/fault'
 import { partName, type Job } from '../../core/job/document'
-import type { PlanPick } from '../../core/plan/types'
+import type { Plan, PlannedLoad, PlanPick } from '../../core/plan/types'
 import { jobVersion, plan as planTable, run as runTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { documentOf, readVersion } from '../jobs/versions'
@@ -16,7 +16,6 @@ export interface AnewAsk {
 
 /** What was planned for one row and slice. */
 interface Planned {
-  readonly number: number
   readonly part: number
   /** Null in a part that runs once. */
   readonly row: string | null
@@ -51,23 +50,33 @@ export async function planAnew(engine: Engine, { run, loads, by }: AnewAsk): Pro
   const [was, is] = [documentOf(before), documentOf(version)]
   const wanted = new Map(again.map((load) => [placeOf(was, load), load.key]))
   const picks = is.slices ? picksOf(was, again) : []
-  const { id } = await makePlan(engine, {
-    job: before.job,
-    version: version.version,
-    environment: before.environment,
-    parameters: before.parameters,
-    ...(picks.length > 0 ? { picks } : {}),
-    by,
+  const kept = new Set<number>()
+  const ask = { job: before.job, version: version.version, environment: before.environment, parameters: before.parameters, ...(picks.length > 0 ? { picks } : {}), by }
+  const { id } = await makePlan(engine, ask, (plan) => {
+    for (const [number, load] of plan.loads.entries()) if (wanted.delete(placeOf(is, inPlan(plan, load)))) kept.add(number)
+    return kept
   })
-  const kept: number[] = []
-  for (const load of await plannedLoads(engine, id, 'true', [])) if (wanted.delete(placeOf(is, load))) kept.push(load.number)
-  await engine.db.$client.query('update mattock.planned_load set "left" = true where plan_id = $1 and number not in (select unnest($2::integer[]))', [id, kept])
-  return { id, loads: kept.length, missing: [...wanted.values()] }
+  return { id, loads: kept.size, missing: [...wanted.values()] }
 } // prettier-ignore
 
+/** A load of a plan that is made, as one of a plan that was kept is looked up. */
+function inPlan(
+  { parts }: Plan,
+  { part, row, slice }: PlannedLoad,
+): Pick<Planned, 'part' | 'row' | 'from' | 'to'> {
+  const { roster, slices } = parts[part]!
+  const own = slice < 0 ? undefined : slices![slice]!
+  return { part, row: row < 0 ? null : roster!.rows[row]!.key, from: own?.from ?? null, to: own?.to ?? null }
+}
+
 /** What tells a load from the others of its job, in whichever version; a part that runs once has one, whatever it is called. */
-const placeOf = (job: Job, { part, row, from, to }: Planned): string =>
-  JSON.stringify([job.parts[part] && partName(job.parts[part], part), row, from, to])
+const placeOf = (job: Job, { part, row, from, to }: Pick<Planned, 'part' | 'row' | 'from' | 'to'>): string =>
+  JSON.stringify([
+    job.parts[part] && partName(job.parts[part], part),
+    row,
+    from && Date.parse(from),
+    to && Date.parse(to),
+  ])
 
 const picksOf = (job: Job, loads: readonly Planned[]): PlanPick[] =>
   loads.flatMap(({ part, row, from, to }) =>
@@ -78,7 +87,7 @@ const picksOf = (job: Job, loads: readonly Planned[]): PlanPick[] =>
 
 async function plannedLoads(engine: Engine, plan: number, where: string, values: readonly unknown[]): Promise<Planned[]> {
   const { rows } = await engine.db.$client.query<Planned>(
-    `select l.number, l.part, r.key as row, s."from", s."to", concat_ws(' · ', coalesce(r.key, l.title), s.label) as key
+    `select l.part, r.key as row, s."from", s."to", concat_ws(' · ', coalesce(r.key, l.title), s.label) as key
      from mattock.planned_load l
      left join mattock.plan_row r on r.plan_id = l.plan_id and r.part = l.part and r."row" = l."row"
      left join mattock.plan_slice s on s.plan_id = l.plan_id and s.part = l.part and s.slice = l.slice

@@ -109,10 +109,11 @@ function spanOfLabels({ request: { slices } }: Plan): string | undefined {
   return first && last ? (first === last ? first.label : `${first.label} … ${last.label}`) : undefined
 }
 
-/** Plans a version of a job and keeps the plan. */
+/** Plans a version of a job and keeps the plan; of its loads those that `take` picks, and the others are left out of it. */
 export async function makePlan(
   engine: Engine,
   ask: PlanAsk,
+  take?: (plan: Plan) => ReadonlySet<number>,
 ): Promise<{ id: number; plan: Plan; version: JobVersion }> {
   const version = await readVersion(engine, ask.job, ask.version)
   const { plan, facts } = await workOutPlan(engine, documentOf(version), ask)
@@ -125,6 +126,7 @@ export async function makePlan(
     only,
     span: picks ? spanOfLabels(plan) : span,
     picks,
+    taken: take?.(plan),
   })
   return { id, plan, version }
 }

@@ -18,6 +18,8 @@ export interface PlanHead {
   readonly only: string | undefined
   readonly span: string | undefined
   readonly picks: readonly PlanPick[] | undefined
+  /** Numbers of the loads that it has and the rest of which is left out; all where it is left out. */
+  readonly taken?: ReadonlySet<number> | undefined
 }
 
 /** A part of a plan as it is kept: without its rows and slices, which are tables of their own. */
@@ -79,7 +81,7 @@ export async function storePlan(engine: Engine, plan: Plan, facts: Facts, head: 
   const tables: readonly Into[] = [
     { table: 'plan_row', columns: [['part', 'integer'], ['"row"', 'integer'], ['key', 'text'], ['cells', 'jsonb'], ['resolved', 'jsonb']], lines: rowLines(plan) },
     { table: 'plan_slice', columns: [['part', 'integer'], ['slice', 'integer'], ['"from"', 'timestamptz'], ['"to"', 'timestamptz'], ['label', 'text'], ['resolved', 'jsonb']], lines: sliceLines(plan) },
-    { table: 'planned_load', columns: [['number', 'integer'], ['part', 'integer'], ['"row"', 'integer'], ['slice', 'integer'], ['title', 'text'], ['resolved', 'jsonb'], ['files', 'jsonb'], ['mark', 'integer']], lines: loadLines(plan, files, marks.of) },
+    { table: 'planned_load', columns: [['number', 'integer'], ['part', 'integer'], ['"row"', 'integer'], ['slice', 'integer'], ['title', 'text'], ['resolved', 'jsonb'], ['files', 'jsonb'], ['mark', 'integer'], ['"left"', 'boolean']], lines: loadLines(plan, files, marks.of, head.taken) },
   ]
   if (plan.loads.length <= fewLoads) return await writeAtOnce(engine, insert, values, tables)
   return await transaction(engine.db.$client, async (client) => {
@@ -173,7 +175,7 @@ function* firstOf(
   }
 }
 
-function* loadLines(plan: Plan, files: readonly (string | undefined)[], marks: Uint32Array): Generator<Line> {
+function* loadLines(plan: Plan, files: readonly (string | undefined)[], marks: Uint32Array, taken: ReadonlySet<number> | undefined): Generator<Line> {
   const places = plan.parts.map(({ varies }) => varies.flatMap((by, i) => (by === 'both' ? [i] : [])))
   for (let number = 0; number < plan.loads.length; number++) {
     const load = plan.loads[number]!
@@ -187,9 +189,10 @@ function* loadLines(plan: Plan, files: readonly (string | undefined)[], marks: U
       own.length === 0 ? null : JSON.stringify(own),
       files[number] ?? null,
       marks[number]!,
+      taken && !taken.has(number) ? 'true' : 'false',
     ]
   }
-}
+} // prettier-ignore
 
 /** The marks of a plan, and which of them each load has. */
 function marksOf(plan: Plan): { marks: PlanMark[]; of: Uint32Array } {

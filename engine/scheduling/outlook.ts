@@ -1,5 +1,6 @@
 import {
   canMove,
+  missedWay,
   startFollows,
   startKind,
   startText,
@@ -7,8 +8,10 @@ import {
   startZone,
   type Start,
   type StartKind,
+  type StartTime,
 } from '../../core/job/starts'
 import type { Job } from '../../core/job/document'
+import { decide } from '../../core/schedule/decide'
 import { dueBy } from '../../core/schedule/due'
 import { newestClosed } from '../../core/slice/slices'
 import {
@@ -182,15 +185,10 @@ function movedStart(job: Job, start: Start, moved: readonly Moved[] = []): Start
 
 function nightJob(job: Job, starts: readonly Start[], history: JobHistory | undefined, span: { from: number; until: number }, pauses: readonly Pause[], held: HeldTime[], isWaitedFor: boolean): NightJob {
   const times = starts.flatMap((start) =>
-    startTimes(start, job, span.from, span.until, 3000).flatMap(({ at, slice }) => {
-      const pause = pauseAt(pauses, job.name, start.id, at)
-      if (!pause) {
-        // a start that is of no slice takes the newest that is over
-        const takes = slice ?? (isWaitedFor && job.slices ? newestClosed(job.slices, iso(at)) : undefined)
-        return { start: start.id, at, ...(slice ? { label: slice.label } : {}), ...(takes ? { slice: { from: Date.parse(takes.from), to: Date.parse(takes.to) } } : {}) }
-      }
-      held.push({ job: job.name, start: start.id, at: new Date(at).toISOString(), pause: pause.id })
-      return []
+    timesOf(job, start, span, pauses, held).map(({ at, slice, slices }) => {
+      // a start that is of no slice takes the newest that is over
+      const takes = slices ?? slice ?? (isWaitedFor && job.slices ? newestClosed(job.slices, iso(at)) : undefined)
+      return { start: start.id, at, ...(slice ? { label: slice.label } : {}), ...(takes ? { slice: { from: Date.parse(takes.from), to: Date.parse(takes.to) } } : {}) }
     }),
   )
   const parts = history?.parts ?? job.parts.map((_part, at) => ({ loads: 1, atOnce: 1, waits: at === 0 ? [] : [at - 1], lengths: [] }))
@@ -206,6 +204,41 @@ function nightJob(job: Job, starts: readonly Start[], history: JobHistory | unde
     writes: history?.writes ?? [],
   }
 } // prettier-ignore
+
+interface NightTime extends StartTime {
+  /** First and last slice, of a run that makes up for several times. */
+  readonly slices?: { readonly from: string; readonly to: string } | undefined
+}
+
+/** When a start begins a run: at its times, and where a pause keeps it from them, at the end of that, as it says of missed ones. */
+function timesOf(job: Job, start: Start, span: { from: number; until: number }, pauses: readonly Pause[], held: HeldTime[]): NightTime[] {
+  const here = pauseAt(pauses, job.name, start.id, span.from)
+  const since = here ? Math.max(Date.parse(here.from), span.from - longest) : span.from
+  const found: NightTime[] = []
+  const kept = new Map<number, StartTime[]>()
+  for (const time of startTimes(start, job, since, span.until, 3000)) {
+    const pause = pauseAt(pauses, job.name, start.id, time.at)
+    if (!pause) {
+      if (time.at > span.from) found.push(time)
+      continue
+    }
+    if (time.at > span.from) held.push({ job: job.name, start: start.id, at: iso(time.at), pause: pause.id })
+    const end = pauseEnd(pauses, job.name, start.id, pause, span.until)
+    if (end <= span.until) kept.set(end, [...(kept.get(end) ?? []), time])
+  }
+  for (const [end, times] of kept)
+    for (const { does, at, slices } of decide({ times, now: end, missed: missedWay(start), reason: () => '', inTime: -1 }))
+      if (does === 'start') found.push({ at: end, slice: times.find((time) => time.at === at)!.slice, slices })
+  return found.sort((one, other) => one.at - other.at)
+} // prettier-ignore
+
+/** When a start that is paused goes on: another pause may follow. Something after `until` where it does not before. */
+function pauseEnd(pauses: readonly Pause[], job: string, start: string, pause: Pause, until: number): number {
+  let end = 0
+  for (let one: Pause | undefined = pause; one && end <= until; one = pauseAt(pauses, job, start, end))
+    end = one.until === null ? Infinity : Date.parse(one.until)
+  return end
+}
 
 /** Jobs whose slices others wait for: of those it matters which slices they take. */
 function waitedFor(jobs: readonly Job[], running: readonly NightRun[], histories: ReadonlyMap<string, JobHistory>): Set<string> {

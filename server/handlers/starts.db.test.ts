@@ -206,6 +206,32 @@ describe('pauses', () => {
     expect(await server.operator.fault(routes.endPause, { params: { id: pause } })).toMatchObject({ code: 'unknown-name' })
     expect((await server.reader.call(routes.starts, { query: day })).held).toEqual([])
   })
+  it('that come again are said with their next spans, and what they keep is foreseen for when they end', async () => {
+    const why = 'upkeep'
+    const again = { cron: '0 1 * * *', zone: 'UTC', lasts: 'PT4H' }
+    const asked = { ...dev, job: 'night', why }
+    for (const [wrong, where] of [[{ cron: '0 1 * *' }, 'again.cron'], [{ zone: 'Oslo' }, 'again.zone'], [{ lasts: 'P2D' }, 'again.lasts']] as const)
+      expect(await server.operator.fault(routes.pauseStarts, { body: { ...asked, again: { ...again, ...wrong } } })).toMatchObject({ status: 400, where: { path: where } })
+    const { pause } = await server.operator.call(routes.pauseStarts, { body: { ...asked, again } })
+    const { jobs, held, foreseen, pauses } = await server.reader.call(routes.starts, { query: day })
+    expect(pauses).toMatchObject([{ id: pause, again, words: 'at 01:00, for 4 h, by the clock of UTC', until: null }])
+    expect(pauses[0]!.spans).toEqual([
+      { from: '2026-11-26T01:00:00.000Z', until: '2026-11-26T05:00:00.000Z' },
+      { from: '2026-11-27T01:00:00.000Z', until: '2026-11-27T05:00:00.000Z' },
+    ])
+    // it is not paused now; its run of that night begins when the pause is over, and what follows it after that
+    expect(jobs[0]!.starts[0]!.pause).toBeNull()
+    expect(held).toEqual([{ job: 'night', start: 'two', at: '2026-11-26T01:10:00.000Z', pause }])
+    expect(foreseen.map((run) => [run.job, run.at.slice(0, 16)])).toEqual([['night', '2026-11-26T05:00'], ['report', '2026-11-26T05:00']])
+    // who says that missed times are left out has none
+    const text = job('night', '  - {id: two, missed: skip, clock: {cron: "10 2 * * *", zone: Europe/Oslo}}', 'due: "04:00"\n')
+    const { newest } = await server.reader.call(routes.job, { params: { name: 'night' } })
+    await server.engineer.call(routes.saveJob, { params: { name: 'night' }, body: { text, base: newest } })
+    await syncStarts(server.engine)
+    expect((await server.reader.call(routes.starts, { query: day })).foreseen).toEqual([])
+    expect(await server.operator.fault(routes.endPause, { params: { id: pause }, query: { once: 'true' } })).toMatchObject({ code: 'request' })
+    await server.operator.call(routes.endPause, { params: { id: pause } })
+  })
   it('decisions are listed by job and by what was decided', async () => {
     await server.own(`insert into mattock.occasion (environment, job, start, kind, key, at, state, cause, why, decided_at, not_before)
       select 'dev', 'night', 'two', 'clock', n::text, '2026-11-20T01:10:00Z'::timestamptz + n * interval '1 day', case when n = 3 then 'skipped' else 'started' end, 'at 02:10', case when n = 3 then 'no' end, now(), now() from generate_series(1, 5) n`)

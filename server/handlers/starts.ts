@@ -1,6 +1,7 @@
 import { listOccasions, pastRuns, startLag } from '../../engine/scheduling/occasions'
+import { againWords } from '../../core/schedule/pause'
 import { clockNow } from '../../engine/context/clock'
-import { endPause, pausesSince, pauseStarts } from '../../engine/scheduling/pauses'
+import { endPause, nextSpans, pausesSince, pauseStarts } from '../../engine/scheduling/pauses'
 import { bytesOf } from '../bodies'
 import { callKeys, callPath, dropCallKey, makeCallKey, takeCall } from '../../engine/scheduling/called'
 import type { Handlers } from '../handler'
@@ -17,7 +18,13 @@ export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts
       pastRuns(engine, environment, from, until),
       startLag(engine, environment),
     ])
-    return { ...outlook, past, lag, pauses: await pausesSince(engine.db.$client, environment, outlook.at) } as never
+    const pauses = await pausesSince(engine.db.$client, environment, outlook.at)
+    const told = pauses.map((pause) => ({
+      ...pause,
+      words: pause.again && againWords(pause.again),
+      spans: nextSpans(pause, Date.parse(outlook.at), 2),
+    }))
+    return { ...outlook, past, lag, pauses: told } as never
   },
   playStarts: async (asked, { body }) => {
     const { jobs: _jobs, ...played } = await plannerOf(asked, 'lookAhead', body)
@@ -67,8 +74,8 @@ export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts
     await dropCallKey(engine, body)
     return {}
   },
-  endPause: async ({ engine, account }, { params }) => {
-    await endPause(engine, params.id, account.name)
+  endPause: async ({ engine, account }, { params, query }) => {
+    await endPause(engine, params.id, account.name, query.once)
     return {}
   },
 } // prettier-ignore

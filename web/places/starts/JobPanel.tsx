@@ -9,7 +9,6 @@ import {
   type OutlookJob,
   type Outlook,
   type OutlookStart,
-  type Pause,
   type Played,
 } from './answers'
 
@@ -29,7 +28,7 @@ export function JobPanel({
   readonly played: Played
   readonly mayRun: boolean
   readonly onPause: (start: OutlookStart) => void
-  readonly onEnd: (pause: Pause) => void
+  readonly onEnd: (pause: { readonly id: number }, once: boolean) => void
 }): ReactElement {
   const runs = played.foreseen.filter((run) => run.job === job.job && run.start !== null && !run.refused)
   return (
@@ -90,7 +89,9 @@ export function JobPanel({
                   {mayRun &&
                     (start.pause ? (
                       // one that holds the whole environment is ended where it says so
-                      start.pause.job !== null && <Button onClick={() => onEnd(start.pause!)}>Go on</Button>
+                      start.pause.job !== null && <Button onClick={() => onEnd(start.pause!, start.pause!.again !== null)}>
+                        {start.pause.again === null ? 'Go on' : 'Go on this once'}
+                      </Button>
                     ) : (
                       <Button onClick={() => onPause(start)}>Pause</Button>
                     ))}

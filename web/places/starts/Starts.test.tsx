@@ -96,7 +96,7 @@ describe('the page of starts', () => {
     expect(await screen.findByText(/cannot be moved there/)).toBeTruthy()
   })
   it('pauses with a reason, and lets it go on', async () => {
-    const pause = { id: 3, environment: 'dev', job: null, start: null, from: hours(-2), until: null, why: 'the year ends', by: 'ana', endedBy: null }
+    const pause = { id: 3, environment: 'dev', job: null, start: null, from: hours(-2), until: null, why: 'the year ends', by: 'ana', endedBy: null, again: null, words: null, spans: [{ from: hours(-2), until: null }] }
     const { user, bodies, asked } = open({ starts: outlook({ pauses: [pause] }), pauseStarts: { pause: 4 }, endPause: {} })
     expect(await screen.findByText('Nothing begins by itself in dev')).toBeTruthy()
     await user.click(screen.getByRole('button', { name: 'Let starts begin' }))
@@ -107,6 +107,33 @@ describe('the page of starts', () => {
     await user.type(within(dialog).getByLabelText('why'), 'we move')
     await user.click(within(dialog).getByRole('button', { name: 'Pause' }))
     expect(bodies('pauseStarts')).toEqual([{ environment: 'dev', why: 'we move' }])
+  })
+  it('pauses again and again, and says when that is', async () => {
+    const { user, bodies } = open({ pauseStarts: { pause: 4 } })
+    await user.click((await screen.findAllByRole('button', { name: 'Pause' }))[0]!)
+    const dialog = within(await screen.findByRole('dialog'))
+    await user.type(dialog.getByLabelText('why'), 'upkeep')
+    await user.click(dialog.getByLabelText('how often'))
+    await user.click(await screen.findByRole('option', { name: 'again and again' }))
+    await user.clear(dialog.getByLabelText('again begins'))
+    await user.type(dialog.getByLabelText('again begins'), '0 3 * *')
+    expect(await dialog.findByText(/has 4 fields/)).toBeTruthy()
+    expect(dialog.getByRole('button', { name: 'Pause' })).toHaveProperty('disabled', true)
+    await user.type(dialog.getByLabelText('again begins'), ' sat')
+    await user.clear(dialog.getByLabelText('again zone'))
+    await user.type(dialog.getByLabelText('again zone'), 'Europe/Oslo')
+    expect(await dialog.findByText('at 03:00, only on Saturday, for 4 h, by the clock of Europe/Oslo')).toBeTruthy()
+    expect(dialog.getAllByText(/03:00 . .*07:00$/)).toHaveLength(4)
+    await user.click(dialog.getByRole('button', { name: 'Pause' }))
+    expect(bodies('pauseStarts')).toEqual([{ environment: 'dev', again: { cron: '0 3 * * sat', zone: 'Europe/Oslo', lasts: 'PT4H' }, why: 'upkeep' }])
+  })
+  it('lets one go on this once that comes again, and ends it for good', async () => {
+    const again = { cron: '0 2 * * sun', zone: 'UTC', lasts: 'PT4H' }
+    const pause = { id: 3, environment: 'dev', job: null, start: null, from: hours(-99), until: null, why: 'upkeep', by: 'ana', endedBy: null, again, words: 'at 02:00, only on Sunday', spans: [{ from: hours(-1), until: hours(3) }, { from: hours(167), until: hours(171) }] }
+    const { user, asked } = open({ starts: outlook({ pauses: [pause] }), endPause: {} })
+    await user.click(await screen.findByRole('button', { name: 'Let starts begin this once' }))
+    await user.click(screen.getByRole('button', { name: 'End it for good' }))
+    expect(asked.filter(({ route }) => route === 'endPause').map(({ query }) => query)).toEqual([{ once: 'true' }, {}])
   })
   it('who may only look can neither pause nor move', async () => {
     open({}, { role: 'reader' })

@@ -16,7 +16,8 @@ import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { say } from '../../kit/Notice'
 import { Views } from '../../kit/Views'
 import { clock, count, dayText, lengthText, timeText } from '../../look/times'
-import type { Chosen, Moved, Outlook, OutlookStart, Pause, Played } from './answers'
+import { PausedLine, spanNow } from './PausedLine'
+import type { Chosen, Moved, Outlook, OutlookStart, Played } from './answers'
 import { Decisions } from './Decisions'
 import { JobPanel } from './JobPanel'
 import { Night } from './Night'
@@ -73,18 +74,18 @@ export default function Starts(): ReactElement {
     },
     [environment, from, until],
   )
-  const endPause = (pause: Pause) =>
-    void call(routes.endPause, { params: { id: pause.id } }).then(() => {
-      say('it goes on: what came meanwhile is decided about now')
+  const endPause = (pause: { readonly id: number }, once = false) =>
+    void call(routes.endPause, { params: { id: pause.id }, query: once ? { once: 'true' } : {} }).then(() => {
+      say(`it goes on${once ? ', this once' : ''}: what came meanwhile is decided about now`)
       void mutate()
     }, setFault)
   const shown = useMemo(() => data && { ...data, jobs: data.jobs.filter(({ job, title }) => `${title} ${job}`.toLowerCase().includes(wanted.trim().toLowerCase())) }, [data, wanted])
   const ofJob = useMemo(() => data?.jobs.find(({ job }) => job === chosen?.job) ?? data?.jobs[0], [data, chosen])
   if (error && !data) return <FaultBox error={error} />
   if (!data) return <Waiting what="looking ahead" />
-  const everywhere = data.pauses.filter(({ job, from: begins, until: ends }) => job === null && Date.parse(begins) <= Date.parse(data.at) && (ends === null || Date.parse(ends) > Date.parse(data.at)))
-  // those that hold the job below are said there
-  const planned = data.pauses.filter((pause) => !everywhere.includes(pause) && (pause.job !== ofJob?.job || Date.parse(pause.from) > Date.parse(data.at)))
+  const everywhere = data.pauses.filter((pause) => pause.job === null && spanNow(pause, data.at) !== undefined)
+  // those that hold the job below, and nothing else, are said there
+  const planned = data.pauses.filter((pause) => !everywhere.includes(pause) && (pause.again !== null || pause.job !== ofJob?.job || !spanNow(pause, data.at)))
   return (
     <div className="stack grow">
       <div className="head" style={{ marginBottom: 0 }}>
@@ -114,7 +115,7 @@ export default function Starts(): ReactElement {
       </div>
       {fault && <FaultBox error={fault} />}
       {everywhere.map((pause) => (
-        <PausedLine key={pause.id} pause={pause} jobs={data} mayRun={mayRun} onEnd={endPause} />
+        <PausedLine key={pause.id} pause={pause} outlook={data} mayRun={mayRun} onEnd={endPause} />
       ))}
       {view === 'decisions' ? (
         <Decisions environment={environment} jobs={data.jobs} />
@@ -133,31 +134,12 @@ export default function Starts(): ReactElement {
             <Night outlook={shown!} played={moved?.played ?? data} from={from} until={until} chosen={chosen} onChoose={setChosen} onMove={mayBuild ? move : undefined} />
           </section>
           {ofJob && <JobPanel job={ofJob} chosen={chosen ?? { job: ofJob.job }} outlook={data} played={moved?.played ?? data} mayRun={mayRun} onPause={(start) => setPausing({ job: ofJob.job, start: start.id })} onEnd={endPause} />}
-          {planned.length > 0 && planned.map((pause) => <PausedLine key={pause.id} pause={pause} jobs={data} mayRun={mayRun} onEnd={endPause} />)}
+          {planned.length > 0 && planned.map((pause) => <PausedLine key={pause.id} pause={pause} outlook={data} mayRun={mayRun} onEnd={endPause} />)}
         </>
       )}
       {pausing && (
-        <PauseSlip environment={environment} jobs={data.jobs} {...(pausing === 'all' ? {} : pausing)} onClose={() => setPausing(undefined)} onDone={() => { setPausing(undefined); void mutate() }} />
+        <PauseSlip environment={environment} now={data.at} jobs={data.jobs} {...(pausing === 'all' ? {} : pausing)} onClose={() => setPausing(undefined)} onDone={() => { setPausing(undefined); void mutate() }} />
       )}
-    </div>
-  )
-} // prettier-ignore
-
-/** What is paused, since when and why, and how it goes on. */
-function PausedLine({ pause, jobs, mayRun, onEnd }: { pause: Pause; jobs: Outlook; mayRun: boolean; onEnd: (pause: Pause) => void }): ReactElement {
-  const { job, start, from, until, why, by } = pause
-  const title = jobs.jobs.find((one) => one.job === job)?.title ?? job
-  const begins = Date.parse(from) > Date.parse(jobs.at)
-  return (
-    <div className="line" role="status">
-      <span>
-        <b>{job === null ? `Nothing begins by itself in ${pause.environment}` : `${title}${start === null ? '' : `, ${start}`}`}</b>{' '}
-        <span className="look">
-          {begins ? `will be paused from ${timeText(from)}` : job === null ? '· paused' : 'is paused'} by {by}: {why}
-        </span>
-        {until !== null && <span className="soft"> until {timeText(until)}</span>}
-      </span>
-      {mayRun && <Button onClick={() => onEnd(pause)}>{begins ? 'Take it back' : 'Let starts begin'}</Button>}
     </div>
   )
 } // prettier-ignore
