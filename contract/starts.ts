@@ -228,9 +228,9 @@ export const startRoutes = {
       pauses: z.array(
         pauseSchema.extend({
           words: z.string().nullable().describe('how it comes again, in words'),
-          spans: z.array(spanSchema).describe('the span that goes on, or comes next, and the one after it'),
+          spans: z.array(spanSchema).describe('those of the time that is asked about, and the two that go on or come next'),
         }),
-      ),
+      ).describe('those of the time that is asked about, and all that are not over'),
       lag: z
         .object({ starts: z.number(), median: z.number(), most: z.number() })
         .nullable()

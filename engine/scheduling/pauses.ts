@@ -86,16 +86,26 @@ export function pauseAt(pauses: readonly Pause[], job: string, start: string, at
 
 const instant = (time: number): string => new Date(time).toISOString()
 
-/** When a pause is next, or is now: at most `limit` of its spans from a time on. */
-export const nextSpans = (
+/** When a pause is: its spans of a stretch of time, at most so many, and at least those that go on or come next at a time. */
+export function shownSpans(
   pause: Pause,
   at: number,
-  limit: number,
-): { from: string; until: string | null }[] =>
-  pauseSpans(timesOf(pause), at, at + farthest, limit).map(({ from, until }) => ({
-    from: instant(from),
-    until: until === Infinity ? null : instant(until),
-  }))
+  stretch: Span,
+): { from: string; until: string | null }[] {
+  const times = timesOf(pause)
+  const spans = [
+    ...pauseSpans(times, stretch.from, stretch.until, mostShown),
+    ...pauseSpans(times, at, at + farthest, 2),
+  ]
+  return [...new Map(spans.map((span) => [span.from, span])).values()]
+    .sort((one, other) => one.from - other.from)
+    .map(({ from, until }) => ({
+      from: instant(from),
+      until: until === Infinity ? null : instant(until),
+    }))
+}
+
+const mostShown = 400
 
 export interface PauseAsk extends Paused {
   /** ISO 8601 instant; now where it is left out. */

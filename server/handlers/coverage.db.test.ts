@@ -113,6 +113,20 @@ describe('what was loaded, slice by slice', () => {
     const { rows } = await coverage()
     expect([rows[0]!.letters[0], rows[0]!.rows[0]]).toEqual(['L', 5])
   })
+  it('a session that recorded one kind of end records the other', async () => {
+    const ends = await server.own(`select max(l.id) filter (where r.rerun_from is null) as plain, max(l.id) filter (where r.rerun_from is not null) as again
+      from mattock.load l join mattock.run r on r.id = l.run_id where l.state = 'done' and l.row_key = 'a'`) // prettier-ignore
+    const client = await server.engine.db.$client.connect()
+    try {
+      await client.query('begin')
+      for (const id of [ends[0]!.plain, ends[0]!.again, ends[0]!.plain])
+        for (const state of ['running', 'done'])
+          await client.query('update mattock.load set state = $2 where id = $1', [id, state])
+    } finally {
+      await client.query('rollback')
+      client.release(true)
+    }
+  })
   it('of one slice there is all that is known: its loads, its files, the usual of its row', async () => {
     const query = { environment: 'dev', job: 'readings', part: 'bring', row: 'b', from: '2026-11-01T23:00:00.000Z', to: '2026-11-02T23:00:00.000Z' } // prettier-ignore
     const known = await server.reader.call(routes.slice, { query })

@@ -214,8 +214,9 @@ describe('pauses', () => {
       expect(await server.operator.fault(routes.pauseStarts, { body: { ...asked, again: { ...again, ...wrong } } })).toMatchObject({ status: 400, where: { path: where } })
     const { pause } = await server.operator.call(routes.pauseStarts, { body: { ...asked, again } })
     const { jobs, held, foreseen, pauses } = await server.reader.call(routes.starts, { query: day })
-    expect(pauses).toMatchObject([{ id: pause, again, words: 'at 01:00, for 4 h, by the clock of UTC', until: null }])
-    expect(pauses[0]!.spans).toEqual([
+    // the one before was of these hours, too, and is over
+    expect(pauses).toMatchObject([{ endedBy: 'the operator' }, { id: pause, again, words: 'at 01:00, for 4 h, by the clock of UTC', until: null }])
+    expect(pauses[1]!.spans).toEqual([
       { from: '2026-11-26T01:00:00.000Z', until: '2026-11-26T05:00:00.000Z' },
       { from: '2026-11-27T01:00:00.000Z', until: '2026-11-27T05:00:00.000Z' },
     ])

@@ -1,7 +1,7 @@
 import { listOccasions, pastRuns, startLag } from '../../engine/scheduling/occasions'
 import { againWords } from '../../core/schedule/pause'
 import { clockNow } from '../../engine/context/clock'
-import { endPause, nextSpans, pausesSince, pauseStarts } from '../../engine/scheduling/pauses'
+import { endPause, pausesSince, pauseStarts, shownSpans } from '../../engine/scheduling/pauses'
 import { bytesOf } from '../bodies'
 import { callKeys, callPath, dropCallKey, makeCallKey, takeCall } from '../../engine/scheduling/called'
 import type { Handlers } from '../handler'
@@ -18,11 +18,14 @@ export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts
       pastRuns(engine, environment, from, until),
       startLag(engine, environment),
     ])
-    const pauses = await pausesSince(engine.db.$client, environment, outlook.at)
+    const now = Date.parse(outlook.at)
+    const stretch = { from: Date.parse(from), until: Date.parse(until) }
+    const since = new Date(Math.min(now, stretch.from)).toISOString()
+    const pauses = await pausesSince(engine.db.$client, environment, since)
     const told = pauses.map((pause) => ({
       ...pause,
       words: pause.again && againWords(pause.again),
-      spans: nextSpans(pause, Date.parse(outlook.at), 2),
+      spans: shownSpans(pause, now, stretch),
     }))
     return { ...outlook, past, lag, pauses: told } as never
   },

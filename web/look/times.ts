@@ -70,8 +70,9 @@ export function spanText(span: string, zone?: string): string {
     return span
   const [first, end] = [timeText(from, zone), timeText(to, zone)]
   const midnight = ' 00:00'
-  if (!first.endsWith(midnight) || !end.endsWith(midnight)) return `${first} – ${end}`
   const day = (text: string) => text.slice(0, -midnight.length)
+  if (!first.endsWith(midnight) || !end.endsWith(midnight))
+    return `${first} – ${day(first) === day(end) ? clock(to, zone) : end}`
   const last = day(timeText(new Date(Date.parse(to) - 1).toISOString(), zone))
   return last === day(first) ? last : `${day(first)} – ${last}`
 }

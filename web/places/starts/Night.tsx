@@ -11,7 +11,8 @@ import {
 import { useNavigate } from 'react-router'
 import { isLate } from '../../../core/schedule/due'
 import { StateBox, type State } from '../../look/State'
-import { clock, lengthText, timeText } from '../../look/times'
+import { clock, lengthText, spanText, timeText } from '../../look/times'
+import { placeLabel } from './label'
 import {
   likelyWords,
   type Chosen,
@@ -87,6 +88,11 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
       : `${titleOf(run.job)}${run.label === null ? '' : ` ${run.label}`}, ${run.run === null ? timeText(run.at) : `run ${run.run}`}: ${likely}${due}`
   }
   const stateOf = (run: ForeseenRun): State => (run.refused ? 'skipped' : run.run !== null ? 'running' : isLate(run) ? 'waiting' : 'ready')
+  const barsOf = (job: string) => [
+    ...outlook.past.filter((run) => run.job === job).map((run) => ({ from: x(Date.parse(run.from)), until: x(run.to === null ? now : Date.parse(run.to)) })),
+    ...outlook.held.filter((time) => time.job === job).map(({ at }) => ({ from: x(Date.parse(at)), until: x(Date.parse(at)) + 12 })),
+    ...played.foreseen.filter((run) => run.job === job && Date.parse(run.at) <= until).map((run) => ({ from: x(Date.parse(run.at)), until: x(Date.parse(run.ends)) })),
+  ]
   const deadlines = useMemo(() => firstDeadlines(played.foreseen), [played])
   const height = top + jobs.length * rowHeight + 6
   return (
@@ -108,6 +114,20 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
               <rect x={x(Date.parse(begins))} y={0} width={Math.max(2, x(Date.parse(ends)) - x(Date.parse(begins)))} height={height} fill="var(--ochre)" opacity="0.1" />
             </g>
           ))}
+          {outlook.pauses.flatMap(({ id, job, start, spans, why, by }) =>
+            spans.map(({ from: begins, until: ends }) => {
+              const row = job === null ? undefined : rowOf.get(job)
+              const [first, last] = [Date.parse(begins), ends === null ? until : Date.parse(ends)]
+              // of one start of several, others begin all the same
+              if (start !== null || (job !== null && row === undefined) || last <= from || first >= until) return null
+              return (
+                <g key={`${id} ${begins}`}>
+                  <title>{`paused by ${by}: ${why}${ends === null ? '' : `, ${spanText(`${begins}/${ends}`)}`}`}</title>
+                  <rect x={x(first)} y={row === undefined ? 0 : y(row) + 3} width={Math.max(2, x(last) - x(first))} height={row === undefined ? height : rowHeight - 6} fill="var(--rule)" opacity="0.45" />
+                </g>
+              )
+            }),
+          )}
           {jobs.map(({ job, title, starts }, row) =>
             visible(row) ? (
               <g key={job} data-job={job}>
@@ -220,17 +240,17 @@ export function Night({ outlook, played, from, until, chosen, onChoose, onMove }
             const due = Date.parse(run.due!)
             if (!visible(row) || due > until || due < from) return null
             const late = isLate(run)
-            const said = `due ${clock(run.due!)}${run.stuck !== null ? ', waits' : run.unknown ? '' : `, likely ${clock(run.ends)}`}`
-            // where there is no room behind it, it stands before
-            const before = x(due) > width - 170
+            const when = `due ${clock(run.due!)}`
+            const said = `${when}${run.stuck !== null ? ', waits' : run.unknown ? '' : `, likely ${clock(run.ends)}`}`
+            const label = placeLabel([said, when], x(due), barsOf(run.job), { from: left, until: width })
             return (
               <g key={run.job}>
                 <title>{said}</title>
                 <path d={`M${x(due)} ${y(row) + 3}V${y(row) + rowHeight - 3}`} stroke="var(--rust)" strokeWidth="2" />
-                {until - from < 2 * 86_400_000 && (
-                <text x={x(due) + (before ? -6 : 6)} y={y(row) + 21} textAnchor={before ? 'end' : 'start'} fontSize="11.5" stroke="var(--sheet)" strokeWidth="3" paintOrder="stroke" fill={late ? 'var(--rust)' : 'var(--soft)'} fontWeight={late ? 700 : 400}>
-                  {said}
-                </text>
+                {until - from < 2 * 86_400_000 && label && (
+                  <text x={label.at} y={y(row) + 21} textAnchor={label.before ? 'end' : 'start'} fontSize="11.5" stroke="var(--sheet)" strokeWidth="3" paintOrder="stroke" fill={late ? 'var(--rust)' : 'var(--soft)'} fontWeight={late ? 700 : 400}>
+                    {label.text}
+                  </text>
                 )}
               </g>
             )

@@ -100,6 +100,24 @@ export function PauseSlip({
             setAgain(next === 'once' ? undefined : { cron: '0 2 * * sun', zone, lasts: 'PT4H' })
           }
         />
+      </div>
+      {again && (
+        <>
+          <SchemaFields
+            schema={againSchema}
+            path={['again']}
+            said="again"
+            value={{ ...again }}
+            frame={{
+              ...frame,
+              fault: ([, key]) => read.error?.issues.find(({ path }) => path[0] === key)?.message,
+            }}
+            onChange={(next) => setAgain(next as Again)}
+          />
+          {read.success && <Coming again={read.data} now={now} from={instant(from)} until={instant(until)} />}
+        </>
+      )}
+      <div className="form-rows">
         <span className="label">{again ? 'within' : 'during'}</span>
         <span className="line" style={{ paddingTop: 6 }}>
           <TimeInput label="from" value={from} onChange={setFrom} />
@@ -119,22 +137,6 @@ export function PauseSlip({
           autoFocus
         />
       </div>
-      {again && (
-        <div style={{ borderTop: '1px solid var(--rule)', marginTop: 12, paddingTop: 10 }}>
-          <SchemaFields
-            schema={againSchema}
-            path={['again']}
-            said="again"
-            value={{ ...again }}
-            frame={{
-              ...frame,
-              fault: ([, key]) => read.error?.issues.find(({ path }) => path[0] === key)?.message,
-            }}
-            onChange={(next) => setAgain(next as Again)}
-          />
-          {read.success && <Coming again={read.data} now={now} from={instant(from)} until={instant(until)} />}
-        </div>
-      )}
       {fault && <FaultBox error={fault} />}
       <div className="line" style={{ justifyContent: 'flex-end', marginTop: 12 }}>
         <Button onClick={onClose}>Leave it as it is</Button>
@@ -158,7 +160,7 @@ function Coming({ again, now, from, until }: { again: Again; now: string; from?:
   const spans = pauseSpans(times, begin, Math.min(times.until, begin + farthest), 4)
   const text = (time: number) => new Date(time).toISOString()
   return (
-    <div style={{ marginTop: 8 }} role="status">
+    <div style={{ margin: '4px 0 10px 130px' }} role="status">
       <div>{againWords(again)}</div>
       {spans.length === 0 && <div className="bad">never in that time</div>}
       {spans.map((span) => (

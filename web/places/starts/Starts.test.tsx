@@ -133,6 +133,8 @@ describe('the page of starts', () => {
     const { user, asked } = open({ starts: outlook({ pauses: [pause] }), endPause: {} })
     await user.click(await screen.findByRole('button', { name: 'Let starts begin this once' }))
     await user.click(screen.getByRole('button', { name: 'End it for good' }))
+    // each of its spans is seen in the hours
+    expect(document.querySelectorAll('svg title')[0]!.textContent).toMatch(/^paused by ana: upkeep, /)
     expect(asked.filter(({ route }) => route === 'endPause').map(({ query }) => query)).toEqual([{ once: 'true' }, {}])
   })
   it('who may only look can neither pause nor move', async () => {

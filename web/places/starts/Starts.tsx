@@ -83,9 +83,10 @@ export default function Starts(): ReactElement {
   const ofJob = useMemo(() => data?.jobs.find(({ job }) => job === chosen?.job) ?? data?.jobs[0], [data, chosen])
   if (error && !data) return <FaultBox error={error} />
   if (!data) return <Waiting what="looking ahead" />
-  const everywhere = data.pauses.filter((pause) => pause.job === null && spanNow(pause, data.at) !== undefined)
+  const pauses = data.pauses.filter((pause) => pause.until === null || Date.parse(pause.until) > Date.parse(data.at))
+  const everywhere = pauses.filter((pause) => pause.job === null && spanNow(pause, data.at) !== undefined)
   // those that hold the job below, and nothing else, are said there
-  const planned = data.pauses.filter((pause) => !everywhere.includes(pause) && (pause.again !== null || pause.job !== ofJob?.job || !spanNow(pause, data.at)))
+  const planned = pauses.filter((pause) => !everywhere.includes(pause) && (pause.again !== null || pause.job !== ofJob?.job || !spanNow(pause, data.at)))
   return (
     <div className="stack grow">
       <div className="head" style={{ marginBottom: 0 }}>
