@@ -252,7 +252,7 @@ export const datasetSchema = z.object({
 })
 
 export const oneJobAsk = z.object({
-  datasets: z.array(z.number()).min(1),
+  datasets: z.array(numberInBody).min(1),
   job: z
     .string()
     .regex(/^[a-z][a-z0-9_-]{0,62}$/, 'lower-case letters, digits, - and _, beginning with a letter'),
@@ -385,7 +385,7 @@ export const catalogRoutes = {
       tag: z.string().optional(),
       owner: z.string().optional(),
       flag: z.enum(['unnamed', 'drifted', 'gone', 'idle', 'no-key', 'no-owner']).optional(),
-      days: z.coerce.number().int().min(1).default(7),
+      days: z.coerce.number().int().min(1).max(36_500).default(7),
     }),
     response: z.object({ total: z.number(), datasets: z.array(datasetBriefSchema) }),
   }),

@@ -8,6 +8,8 @@ const largest = 2 ** 31 - 1
 export const numberInAddress = z.coerce.number().int().min(0).max(largest)
 /** The same within a document. */
 export const numberInBody = z.int().min(0).max(largest)
+/** How many of something may be, where some may. */
+export const countInBody = z.int().min(1).max(largest)
 
 export const id = z.object({ id: numberInAddress })
 export const name = z.object({ name: z.string() })

@@ -1,3 +1,4 @@
+import { z } from 'zod'
 import { describe, expect, it } from 'vitest'
 import { may } from '../core/rights'
 import { glossary } from './glossary'
@@ -82,6 +83,24 @@ describe('the description of the API', () => {
       const named = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => name)
       expect(parameters.filter((one) => one.in === 'path').map(({ name }) => name)).toEqual(named)
     }
+  })
+
+  it('takes no number that the store has no place for', () => {
+    const wide: string[] = []
+    const look = (schema: unknown, path: string): void => {
+      if (typeof schema !== 'object' || schema === null) return
+      const { type, maximum = Infinity } = schema as { type?: string; maximum?: number }
+      if ((type === 'integer' || type === 'number') && maximum > 2 ** 31 - 1) wide.push(path)
+      for (const [key, below] of Object.entries(schema)) look(below, `${path}.${key}`)
+    }
+    for (const [name, route] of all)
+      for (const part of ['params', 'query', 'body'] as const)
+        look(
+          z.toJSONSchema(route[part], { io: 'input', unrepresentable: 'any', reused: 'inline' }),
+          `${name} ${part}`,
+        )
+    // values of a parameter and widths of columns are no numbers of anything
+    expect(wide.filter((path) => !/^callStart .*parameters|^keepForMe .*widths/.test(path))).toEqual([])
   })
 
   it('knows files by their media types', () => {

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { id, numberInAddress, numberInBody, page } from './common'
+import { countInBody, id, numberInAddress, numberInBody, page } from './common'
 import { findingCodes } from '../core/plan/types'
 import { route } from './route'
 import { levelSchema, rowSchema, slotSchema } from './shapes'
@@ -18,7 +18,7 @@ export const pickSchema = z
 const planAsk = z.object({
   job: z.string(),
   /** The newest where it is left out. */
-  version: z.number().int().optional(),
+  version: numberInBody.optional(),
   environment: z.string(),
   parameters: rowSchema.default({}),
   only: z.string().optional(),
@@ -354,7 +354,7 @@ export const planRoutes = {
           z.object({
             atOnce: z.int().min(1).max(1000).optional(),
             workers: z.int().min(1).max(10_000).optional(),
-            connections: z.record(z.string(), z.int().min(1).nullable()).optional(),
+            connections: z.record(z.string(), countInBody.nullable()).optional(),
           }),
         )
         .max(8)

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { id, inEnvironment, moment, name, numberInAddress, numberInBody, page } from './common'
+import { countInBody, id, inEnvironment, moment, name, numberInAddress, numberInBody, page } from './common'
 import { connectionKinds } from '../core/connection/connection'
 import { needsSchema } from '../core/connection/needs'
 import { accessRoutes } from './access'
@@ -132,7 +132,7 @@ export const routes = {
       name: z.string().regex(/^[a-z][a-z0-9_-]*$/, 'lower-case letters, digits, - and _'),
       kind: z.enum(connectionKinds),
       title: z.string().min(1),
-      cap: z.int().min(1).nullable(),
+      cap: countInBody.nullable(),
       needs: needsSchema.optional().describe('tags that a worker must have to reach it'),
     }),
   }),
@@ -144,7 +144,7 @@ export const routes = {
     params: name,
     body: z.object({
       title: z.string().min(1),
-      cap: z.int().min(1).nullable(),
+      cap: countInBody.nullable(),
       needs: needsSchema.optional(),
     }),
   }),
@@ -187,7 +187,7 @@ export const routes = {
     path: '/api/jobs/:name',
     summary: 'save the next version',
     params: name,
-    body: z.object({ text: z.string(), base: z.number().optional(), message: z.string().default('') }),
+    body: z.object({ text: z.string(), base: numberInBody.optional(), message: z.string().default('') }),
     response: z.object({ version: z.number() }),
   }),
   checkJob: route({
@@ -207,7 +207,7 @@ export const routes = {
     body: z.object({
       text: z.string(),
       environment: z.string(),
-      part: z.number(),
+      part: numberInBody,
       row: z.string().optional(),
       search: z.string().default(''),
       slice: z.string().optional(),
@@ -235,10 +235,10 @@ export const routes = {
     body: z.object({
       text: z.string(),
       environment: z.string(),
-      part: z.number(),
+      part: numberInBody,
       parameters: s.rowSchema.default({}),
       search: z.string().default(''),
-      offset: z.int().min(0).default(0),
+      offset: numberInBody.default(0),
       limit: z.int().min(1).max(1000).default(100),
     }),
     response: s.rosterSchema,
@@ -252,7 +252,7 @@ export const routes = {
     body: z.object({
       text: z.string(),
       environment: z.string(),
-      part: z.number(),
+      part: numberInBody,
       step: z.string(),
       row: z.string().optional(),
       search: z.string().default(''),

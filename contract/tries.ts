@@ -1,13 +1,13 @@
 import { stepKindSchema } from './kinds'
 import { z } from 'zod'
-import { id, numberInAddress } from './common'
+import { id, numberInAddress, numberInBody } from './common'
 import { route } from './route'
 import { countsSchema, fileRecordSchema, rowSchema, stateSchema, statementSchema } from './shapes'
 
 /** Shapes and operations of tries. */
 
 export const tryAskSchema = z.object({
-  part: z.number().int().min(0),
+  part: numberInBody,
   /** Keys of the rows; empty for a part that runs once. */
   rows: z.array(z.string()).max(20),
   slice: z.string().optional(),

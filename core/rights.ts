@@ -29,6 +29,8 @@ export interface Holder {
  */
 export function may({ role, environments, atMost }: Holder, right: Right, environment?: string): boolean {
   if (atMost !== undefined && rights.indexOf(right) > rights.indexOf(atMost)) return false
-  const here = right === 'house' || environment === undefined ? role : (environments?.[environment] ?? role)
+  const own =
+    right !== 'house' && environment !== undefined && environments && Object.hasOwn(environments, environment)
+  const here = own ? environments[environment]! : role
   return (roles[here] as readonly Right[]).includes(right)
 }
