@@ -1,4 +1,5 @@
 import fc from 'fast-check'
+import { parseJob } from '../job/parse'
 import { describe, expect, it } from 'vitest'
 import { documentKinds, readDocuments } from './documents'
 
@@ -76,6 +77,12 @@ describe('documents', () => {
     }
   })
 
+  it('say of a name that would be lost where it stands, however it is written', () => {
+    const text = 'mattock: job/1\nname: a\ntitle: A\nparameters:\n  ok: {type: text}\n  "__pr\\u006fto__": {type: text}\n'
+    const { job: read, faults } = parseJob(text)
+    expect(read).toBeUndefined()
+    expect(faults).toMatchObject([{ code: 'document', message: /can be called "__proto__"/, where: { line: 6, column: 3 } }].map((fault) => ({ ...fault, message: expect.stringMatching(fault.message) })))
+  }) // prettier-ignore
   it('never throw, whatever is given', () => {
     fc.assert(
       fc.property(

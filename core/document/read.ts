@@ -47,6 +47,9 @@ export function documentReader<S extends z.ZodType>(
       const message = inWords((error as Error).message)
       return { value: undefined, faults: [{ code: 'yaml', message, where: { line: 1, column: 1 } }], place }
     }
+    const refused = refusedNames(given)
+    if (refused.length > 0)
+      return { value: undefined, faults: most(refused, (path) => [{ code: 'document', message: refusal, where: { path, ...place(path) } }]), place } // prettier-ignore
     const checked = schema.safeParse(given)
     if (checked.success) return { value: checked.data, faults: [], place }
     return {
@@ -55,6 +58,27 @@ export function documentReader<S extends z.ZodType>(
       place,
     }
   }
+}
+
+const refusal =
+  'nothing here can be called "__proto__": every object has something of that name, and what is written there would be lost'
+
+/** Paths of keys that no object can have as one of its own without more ado: a schema leaves them out in silence. */
+function refusedNames(given: unknown): string[] {
+  const found: string[] = []
+  const seen = new Set<unknown>()
+  const open: (readonly [value: unknown, path: string])[] = [[given, '']]
+  for (let next = open.pop(); next; next = open.pop()) {
+    const [value, path] = next
+    if (typeof value !== 'object' || value === null || seen.has(value)) continue
+    seen.add(value)
+    for (const key of Object.keys(value)) {
+      const own = path === '' ? key : `${path}.${key}`
+      if (key === '__proto__') found.push(own)
+      else open.push([(value as Record<string, unknown>)[key], own])
+    }
+  }
+  return found
 }
 
 /** Mistakes that are placed and told; nobody reads more, and each takes its time. */

@@ -61,6 +61,12 @@ describe('CEL conformance', () => {
 })
 
 describe('expressions of jobs', () => {
+  it('see fields that are called as what every object has', () => {
+    const bindings = { row: { constructor: 'a', toString: 'b', plain: 'c' }, param: { constructor: 1n } }
+    expect(celCompiler('UTC')('row.constructor + row["toString"] + row.plain').evaluate(bindings)).toBe('abc')
+    expect(celCompiler('UTC')('param.constructor + 1').evaluate(bindings)).toBe(2n)
+    expect(celCompiler('UTC')('has(row.valueOf)').evaluate(bindings)).toBe(false)
+  })
   const slice = { from: timestamp(Temporal.Instant.from('2026-11-21T23:00:00Z')) }
   it('writes times in the job’s zone, or in another that is named', () => {
     expect(value(`format(slice.from, 'yyyyMMdd')`, { slice })).toBe('20261122')

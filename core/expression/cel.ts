@@ -137,7 +137,7 @@ function compiled(source: string, env: ReturnType<typeof celEnv>, meter: Meter):
     const run = plan(env, expr)
     return (bindings: Bindings): CelValue => {
       meter.begin()
-      const result = run(bindings as Record<string, CelInput>)
+      const result = run(asMaps(bindings))
       if (meter.over) cannot(source, tooManyRounds)
       if (isCelError(result)) {
         const cause = result.cause
@@ -156,6 +156,15 @@ function compiled(source: string, env: ReturnType<typeof celEnv>, meter: Meter):
     evaluate,
     evaluateArguments: (bindings) => parts.map((part) => part(bindings)),
   }
+}
+
+/** What has a field "constructor" is no plain object to the library: it is given as a map, which may have any. */
+function asMaps(bindings: Bindings): Record<string, CelInput> {
+  let given: Record<string, CelInput> = bindings
+  for (const [name, value] of Object.entries(bindings))
+    if (typeof value === 'object' && value !== null && Object.hasOwn(value, 'constructor'))
+      given = { ...given, [name]: new Map(Object.entries(value as Record<string, CelInput>)) }
+  return given
 }
 
 function cannot(source: string, why: string): never {

@@ -108,6 +108,8 @@ function level(
   const table = spec.prefix === undefined ? found : prefixed(found, spec.prefix)
   if (table.rows.length > mostRows)
     fail('roster', `the roster has ${table.rows.length.toLocaleString('en')} rows; ${mostRows.toLocaleString('en')} are the most it may have`) // prettier-ignore
+  if (table.columns.some(({ name }) => name === '__proto__'))
+    fail('roster', 'a column of a roster cannot be called "__proto__"; give it another name where it is read')
   if (!outer) return makeRoster(spec, table, context)
   const clash = table.columns.find(({ name }) => outer.columns.some((column) => column.name === name))
   if (clash)

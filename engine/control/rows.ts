@@ -61,6 +61,8 @@ export async function describeControl(
     .map(({ name }) => name)
   if (key.length === 0)
     fail('control', `the table ${found.schema}.${found.table} has no primary key; a control table needs one`)
+  if (rows.some(({ name }) => name === '__proto__'))
+    fail('control', `the table ${found.schema}.${found.table} has a column "__proto__", which cannot be edited here; give it another name`) // prettier-ignore
   return {
     columns: rows.map(({ name, type }) => ({ name, type: valueTypeOf(type) })),
     types: Object.fromEntries(rows.map(({ name, type }) => [name, type])),

@@ -155,6 +155,8 @@ function checkColumns({ columns, key }: Table): void {
 function checkColumnName(name: string): void {
   if (name.trim() === '') fail('request', 'a column needs a name', { path: 'name' })
   if (name.includes('\0')) fail('request', 'a name cannot hold a zero byte', { path: 'name' })
+  if (name === '__proto__')
+    fail('request', '"__proto__" cannot be the name of a column here', { path: 'name' })
   if (nameBytes(name) > mostBytes)
     fail(
       'request',
