@@ -125,11 +125,10 @@ export async function readArrivals(engine: Engine, ask: ArrivalsAsk): Promise<Ar
       found.push({ ...about, slices: [], feeds: [], without: error.fault.message })
     }
   }
-  return { at: new Date(now).toISOString(), jobs: found, newest, late, strays: ask.newestOnly ? [] : await straysOf(ask.from, known) }
+  return { at: new Date(now).toISOString(), jobs: found, newest, late, strays: ask.newestOnly ? [] : await straysOf(engine, { environment: ask.environment, since: ask.from, now }, known) }
 } // prettier-ignore
 
 export interface Known extends Searched {
-  readonly slices: readonly Slice[]
   readonly feeds: readonly Feed[]
   readonly newest: readonly Arrival[]
   readonly all: readonly Arrival[]
@@ -157,7 +156,7 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
   for (const [store, patterns] of byStore) {
     const lister = new Lister((await openAs(engine, 'files', store, environment)).store)
     listers.set(store, lister)
-    for (const [pattern, files] of await lister.findMany([...patterns], 32)) found.set(`${store}\n${pattern}`, files)
+    for (const [pattern, files] of await lister.findHere([...patterns], 32)) found.set(`${store}\n${pattern}`, files)
   }
   const loaded = await loadedFiles(engine, environment, [...byStore.keys()])
   const covered = await coveredSlices(engine, environment, job.name)
@@ -218,7 +217,7 @@ export async function arrivalsOf(engine: Engine, job: Job, { environment, from, 
     all: [...arrivals.values()].flat(),
     newest: [...arrivals.values()].flatMap((list) => list.filter(({ slice }) => slice.from === slices.at(-1)?.from)),
     paths: new Map([...byStore].map(([store, patterns]) => [store, new Set([...patterns].flatMap((pattern) => (found.get(`${store}\n${pattern}`) ?? []).map(({ path }) => path)))])),
-    names: namesByStore(wants, expansion),
+    names: namesByStore(job, wants, expansion),
     folders: new Map([...byStore].map(([store, patterns]) => [store, new Set([...patterns].map((pattern) => pattern.slice(0, pattern.lastIndexOf('/') + 1)))])),
   }
 } // prettier-ignore
@@ -252,15 +251,15 @@ function feedOf(list: readonly Arrival[], slices: readonly Slice[], habit: Habit
   }
 }
 
-function namesByStore(wants: ReturnType<typeof fileWantsOf>, expansion: Expansion): Map<string, (KnownName & { values: Row })[]> {
-  const names = new Map<string, (KnownName & { values: Row })[]>()
+function namesByStore(job: Job, wants: ReturnType<typeof fileWantsOf>, expansion: Expansion): Map<string, (KnownName & { part: string; values: Row })[]> {
+  const names = new Map<string, (KnownName & { part: string; values: Row })[]>()
   const seen = new Set<string>()
   for (const { store, part, load, files } of wants) {
     // a name that somebody put in the place of its own says nothing of how files of a row are called
     if (load.instead || seen.has(`${store} ${part} ${load.row}`)) continue
     seen.add(`${store} ${part} ${load.row}`)
     const { key, row } = expansion.parts[part]!.roster!.rows[load.row]!
-    names.set(store, [...(names.get(store) ?? []), { row: key, values: row, name: files.pattern.slice(files.pattern.lastIndexOf('/') + 1) }])
+    names.set(store, [...(names.get(store) ?? []), { part: partName(job.parts[part]!, part), row: key, values: row, name: files.pattern.slice(files.pattern.lastIndexOf('/') + 1) }])
   }
   return names
 } // prettier-ignore

@@ -1,7 +1,11 @@
 import { nearestRow, proposedRow, type KnownName } from '../../core/arrivals/nearest'
 import type { Job } from '../../core/job/document'
 import type { Row } from '../../core/value'
+import type { FileFact } from '../../core/plan/types'
+import type { Slice } from '../../core/slice/slices'
+import type { Engine } from '../context/engine'
 import type { Lister } from '../connectors/files/store'
+import { expectedElsewhere, kindOf, type Lying } from './elsewhere'
 
 /** Files that no row expects and that are called alike, but for dates and numbers; told by the newest. */
 export interface Stray {
@@ -23,7 +27,12 @@ export interface Searched {
   readonly job: Job
   /** By store: paths that its rows expect, names of each row, folders. */
   readonly paths: ReadonlyMap<string, ReadonlySet<string>>
-  readonly names: ReadonlyMap<string, readonly (KnownName & { readonly values: Row })[]>
+  readonly names: ReadonlyMap<
+    string,
+    readonly (KnownName & { readonly part: string; readonly values: Row })[]
+  >
+  /** The slices that are shown. */
+  readonly slices: readonly Slice[]
   readonly folders: ReadonlyMap<string, ReadonlySet<string>>
   readonly listers: ReadonlyMap<string, Lister>
 }
@@ -31,23 +40,29 @@ export interface Searched {
 /** Kinds of strays that are told at most, the newest. */
 const mostStrays = 100
 
-/** Files of the folders that jobs look into, which came in the span and which no row expects. */
-export async function straysOf(since: string, known: readonly Searched[]): Promise<Stray[]> {
+/** Files of the folders that jobs look into, which came in the span and which no row expects, of whatever slice. */
+export async function straysOf(engine: Engine, { environment, since, now }: { environment: string; since: string; now: number }, known: readonly Searched[]): Promise<Stray[]> {
   const strays = new Map<string, { store: string; path: string; size: number; modified: string; count: number }>()
   const stores = new Set(known.flatMap(({ folders }) => [...folders.keys()]))
   for (const store of stores) {
     const own = known.filter(({ folders }) => folders.has(store))
     const expected = new Set(own.flatMap(({ paths }) => [...(paths.get(store) ?? [])]))
     const folders = new Set(own.flatMap((one) => [...one.folders.get(store)!]))
-    for (const folder of folders) {
-      const files = await own[0]!.listers.get(store)!.find(`${folder}*`, expected)
-      for (const { path, size, modified } of files) {
-        if (Date.parse(modified) < Date.parse(since)) continue
-        const kind = `${store}\n${path.replace(/\d+/g, '#')}`
-        const before = strays.get(kind)
-        if (before && before.modified >= modified) before.count++
-        else strays.set(kind, { store, path, size, modified, count: (before?.count ?? 0) + 1 })
-      }
+    const lying: (FileFact & { store: string })[] = []
+    for (const folder of folders)
+      for (const file of await own[0]!.listers.get(store)!.findAny(`${folder}*`, expected))
+        if (Date.parse(file.modified) >= Date.parse(since)) lying.push({ ...file, store })
+    let left: readonly (typeof lying)[number][] = lying
+    for (const one of own) {
+      const elsewhere = new Set<Lying>(await expectedElsewhere(engine, one, { environment, now }, left))
+      left = left.filter((file) => !elsewhere.has(file))
+    }
+    for (const file of left) {
+      const { path, size, modified } = file
+      const kind = kindOf(file)
+      const before = strays.get(kind)
+      if (before && before.modified >= modified) before.count++
+      else strays.set(kind, { store, path, size, modified, count: (before?.count ?? 0) + 1 })
     }
   }
   return [...strays.values()]

@@ -228,7 +228,7 @@ async function markersOf(engine: Engine, environment: string, all: readonly Arri
     const paths = all.filter((one) => one.store === store).flatMap(({ files }) => files.map(({ path }) => path))
     const lister = new Lister((await openAs(engine, 'files', store, environment)).store)
     const patterns = paths.map((path) => escapeWildcards(path) + escapeWildcards(marker))
-    const there = await lister.findMany(patterns, 16)
+    const there = await lister.findHere(patterns, 16)
     for (const [i, path] of paths.entries()) if ((there.get(patterns[i]!)?.length ?? 0) > 0) found.add(`${store}\n${path}`)
   }
   return found

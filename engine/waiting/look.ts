@@ -122,9 +122,9 @@ async function lookInto(engine: Engine, lister: Lister, at: { environment: strin
      where kind = 'files' and met_at is null and environment = $1 and store = $2 and regexp_replace(pattern, '[^/]*$', '') = $3`,
     [at.environment, at.store, at.folder],
   )
-  const found = await lister.findMany([...new Set(waits.map(({ pattern }) => pattern))], 16)
+  const found = await lister.findHere([...new Set(waits.map(({ pattern }) => pattern))], 16)
   const markers = [...new Set(waits.flatMap(({ pattern, marker }) => (marker === null ? [] : (found.get(pattern) ?? []).map(({ path }) => escapeWildcards(path) + escapeWildcards(marker)))))]
-  const marked = markers.length === 0 ? new Map<string, FileFact[]>() : await lister.findMany(markers, 16)
+  const marked = markers.length === 0 ? new Map<string, FileFact[]>() : await lister.findHere(markers, 16)
   const now = Date.now()
   const whole: FileWait[] = []
   const growing: { set: string; position: number; seen: SeenFile[] | null }[] = []

@@ -1,4 +1,4 @@
-import { mkdirSync, rmSync, utimesSync } from 'node:fs'
+import { mkdirSync, rmSync, symlinkSync, utimesSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { routes } from '../../contract/routes'
@@ -144,6 +144,39 @@ describe('files that rows and slices expect', () => {
       ['in/photo.png', null, null],
       ['in/flow_c_20261109.csv', 'flow_a', 'flow_c'],
     ])
+  })
+  it('are of no slice that is shown, and expected all the same: by one before, long before, or not over yet', async () => {
+    const laid = [
+      ['flow_b_20261105.csv', '2026-11-06T05:00:00Z'],
+      ['flow_b_20261101x.csv', '2026-11-10T05:00:00Z'],
+      ['flow_b_20261111.csv', '2026-11-11T06:00:00Z'],
+    ] as const
+    for (const [name, came] of laid) lay(name, came)
+    const strays = async (from: string) =>
+      (await arrivals({ from })).strays.map(({ path, count }) => [path, count])
+    for (const from of ['2026-11-06T00:00:00Z', '2026-11-10T00:00:00Z'])
+      expect(await strays(from)).toEqual([
+        ['in/photo.png', 1],
+        ['in/flow_c_20261109.csv', 1],
+      ])
+    // one that was loaded comes once more; before the first slice of all there is none that would expect it
+    lay('flow_a_20261102.csv', '2026-11-11T05:00:00Z', 'feed,value\nx,9\n')
+    lay('flow_b_20261031.csv', '2026-11-11T05:30:00Z')
+    expect(await strays('2026-11-10T00:00:00Z')).toEqual([
+      ['in/flow_b_20261031.csv', 1],
+      ['in/photo.png', 1],
+      ['in/flow_c_20261109.csv', 1],
+    ])
+    for (const name of [...laid.map(([name]) => name), 'flow_b_20261031.csv'])
+      rmSync(join(server.drop, 'in', name))
+  })
+  it('are shown though a link leads out of the folder', async () => {
+    symlinkSync('/etc', join(server.drop, 'in', 'link'))
+    expect((await arrivals()).strays.map(({ path }) => path)).toEqual([
+      'in/photo.png',
+      'in/flow_c_20261109.csv',
+    ])
+    rmSync(join(server.drop, 'in', 'link'))
   })
   it('what cannot be asked is told; a store or a roster that cannot be read is said for its job alone', async () => {
     expect(await server.reader.fault(routes.arrivals, { query: { ...span, job: 'nobody' } })).toMatchObject({ code: 'unknown-name' }) // prettier-ignore

@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path'
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { folderEntries } from './entries'
+import { walk } from './walk'
 import { insideStore, Lister, storeSteps, type FileStore, openStore } from './store'
 
 let outer: string
@@ -75,6 +76,28 @@ describe('files of a store', () => {
       await expect(insideStore(store, path)).rejects.toThrow()
     expect(await insideStore(store, 'north/a.csv')).toBe(join(store.root, 'north/a.csv'))
   })
+
+  it('that cannot be read are told to whoever asks for them, and are not here for who waits', async () => {
+    writeFileSync(Buffer.concat([Buffer.from(join(store.root, 'odd_')), Buffer.from([0xff, 0xfe]), Buffer.from('.txt')]), 'x')
+    await expect(paths('odd_*.txt')).rejects.toThrow('its name is not in UTF-8')
+    const many = await new Lister(store).findMany(['odd_*.txt', 'leak.csv', 'a.csv'], 4)
+    expect(Object.fromEntries([...many].map(([pattern, [fact]]) => [pattern, fact?.outside]))).toEqual({
+      'odd_*.txt': expect.stringContaining('its name is not in UTF-8'),
+      'leak.csv': expect.stringContaining('leads out of the store'),
+      'a.csv': undefined,
+    })
+    const here = await new Lister(store).findHere(['odd_*.txt', 'leak.csv', 'a.csv'], 4)
+    expect(Object.fromEntries([...here].map(([pattern, facts]) => [pattern, facts.length]))).toEqual({ 'odd_*.txt': 0, 'leak.csv': 0, 'a.csv': 1 })
+    // whoever looks what lies about is not kept from it: a folder that a link leads to, a link, a name
+    expect((await new Lister(store).findAny('*')).map(({ path }) => path)).toEqual(expect.arrayContaining(['a.csv', 'same.csv']))
+    expect((await new Lister(store).findAny('*')).map(({ path }) => path)).not.toEqual(expect.arrayContaining(['leak.csv']))
+    // one that is gone between two looks is no such name
+    expect(await paths('gone_*.txt')).toEqual([])
+    const { files, strays } = await walk(store, { include: [], exclude: [], prefix: '' }, new AbortController().signal)
+    expect(files.map(({ path }) => path)).toContain('north/2026/a.csv')
+    expect(strays).toContainEqual({ path: 'odd_\ufffd\ufffd.txt', reason: expect.stringContaining('not in UTF-8') })
+    rmSync(Buffer.concat([Buffer.from(join(store.root, 'odd_')), Buffer.from([0xff, 0xfe]), Buffer.from('.txt')]))
+  }) // prettier-ignore
 
   it('that are asked for together are what each alone is', async () => {
     const names = fc.constantFrom(

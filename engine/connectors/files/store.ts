@@ -86,13 +86,26 @@ export class Lister {
     await sound
   }
 
-  /** Files that match, in the order of their names, but for paths that are known. A pattern without a wildcard costs one look-up. */
+  /**
+   * Files that match, in the order of their names, but for paths that are known. A pattern without a wildcard costs one
+   * look-up.
+   * @throws FaultError `path` where one of them cannot be read: a link leads it out of the store, its name is no UTF-8
+   */
   async find(pattern: string, known?: ReadonlySet<string>): Promise<FileFact[]> {
+    return await this.matching(pattern, known)
+  }
+
+  /** Files that lie about: those that match but for what cannot be read, which nobody asked for. */
+  async findAny(pattern: string, known?: ReadonlySet<string>): Promise<FileFact[]> {
+    return await this.matching(pattern, known, true)
+  }
+
+  private async matching(pattern: string, known?: ReadonlySet<string>, any = false): Promise<FileFact[]> {
     let folders = ['']
     const segments = storeSegments(pattern)
     const last = segments.pop()
     if (last === undefined) return []
-    let found = false
+    let found = any
     for (const segment of segments) {
       folders = (await Promise.all(folders.map((folder) => this.step(folder, segment, found)))).flat()
       found ||= hasWildcard(segment)
@@ -132,6 +145,18 @@ export class Lister {
     await inBatches(toAsk, width, async (pattern) => {
       found.set(pattern, await this.find(pattern).catch((error: unknown) => [leading(pattern, error)]))
     })
+    return found
+  }
+
+  /** As findMany, of what is here for whoever waits for it: what cannot be read is not. */
+  async findHere(patterns: readonly string[], width: number): Promise<Map<string, FileFact[]>> {
+    const found = await this.findMany(patterns, width)
+    for (const [pattern, files] of found)
+      if (files.some(({ outside }) => outside !== undefined))
+        found.set(
+          pattern,
+          files.filter(({ outside }) => outside === undefined),
+        )
     return found
   }
 
@@ -198,6 +223,9 @@ export class Lister {
       }
     } catch (error) {
       const { code } = error as NodeJS.ErrnoException
+      // a name that was listed, and that nothing answers to
+      if (code === 'ENOENT' && isMangled(path) && !byWildcard)
+        fail('path', `${JSON.stringify(path)}: ${mangled}`)
       if (code === 'ENOENT' || code === 'ENOTDIR' || code === 'ENAMETOOLONG') return undefined
       if (byWildcard && error instanceof FaultError) return undefined
       throw error
@@ -205,6 +233,10 @@ export class Lister {
     return found.isFile() ? { path, size: found.size, modified: found.mtime.toISOString() } : undefined
   }
 }
+
+/** Has a name signs that stand for bytes that are no UTF-8? */
+export const isMangled = (name: string): boolean => name.includes('\ufffd')
+export const mangled = 'its name is not in UTF-8, so that nothing can be read by it; rename it'
 
 /** The place of the first of some sorted names that does not come before another. */
 function firstFrom(names: readonly string[], wanted: string): number {
@@ -218,7 +250,7 @@ function firstFrom(names: readonly string[], wanted: string): number {
   return low
 }
 
-/** A file that a link leads to out of the store: that row's to tell, and no end of the others. */
+/** A file that cannot be read, as where a link leads out of the store: that row's to tell, and no end of the others. */
 function leading(pattern: string, error: unknown): FileFact {
   if (!(error instanceof FaultError) || error.fault.code !== 'path') throw error
   return { path: pattern, size: 0, modified: new Date(0).toISOString(), outside: error.fault.message }
