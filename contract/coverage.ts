@@ -92,6 +92,11 @@ export const waitsSchema = z
   .object({
     since: at,
     releasedAt: z.string().nullable().describe('when it was let go; null while it waits'),
+    givesUpAt: z
+      .string()
+      .nullable()
+      .describe('when it waits no longer, and fails; null where it waits however long'),
+    gaveUp: z.boolean().describe('it waited as long as it may, and failed'),
     needs: z.array(
       z.object({
         kind: z

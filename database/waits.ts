@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { bigint, bigserial, index, integer, jsonb, primaryKey, text } from 'drizzle-orm/pg-core'
+import { bigint, bigserial, boolean, index, integer, jsonb, primaryKey, text } from 'drizzle-orm/pg-core'
 import { mattock, when } from './columns'
 import type { SeenFile } from './records'
 import { run } from './runs'
@@ -18,8 +18,20 @@ export const waitSet = mattock.table(
     since: when('since').notNull(),
     /** When its loads were let go; null while they wait. */
     releasedAt: when('released_at'),
+    /** By the clock of starts: when they wait no longer, and fail; null where they wait however long. */
+    givesUpAt: when('gives_up_at'),
+    /** They were let go for that. */
+    gaveUp: boolean('gave_up').notNull().default(false),
   },
-  (t) => [index().on(t.runId)],
+  (t) => [
+    index().on(t.runId),
+    index('wait_set_open')
+      .on(t.id)
+      .where(sql`released_at is null`),
+    index('wait_set_gives_up')
+      .on(t.givesUpAt)
+      .where(sql`released_at is null and gives_up_at is not null`),
+  ],
 )
 
 /** One thing that loads wait for. */
@@ -53,6 +65,8 @@ export const waitNeed = mattock.table(
     /** The files as they were when they were last looked at. */
     seen: jsonb('seen').$type<SeenFile[] | null>(),
     metAt: when('met_at'),
+    /** Nobody waits for it any more, though it is not met: its loads were let go, set aside, stopped, or gave up. */
+    leftAt: when('left_at'),
   },
   (t) => [
     primaryKey({ columns: [t.setId, t.position] }),
@@ -61,7 +75,7 @@ export const waitNeed = mattock.table(
       .where(sql`met_at is null and kind = 'slice'`),
     index('wait_need_asked')
       .on(t.kind)
-      .where(sql`met_at is null and kind in ('refresh', 'files', 'check')`),
+      .where(sql`met_at is null and left_at is null and kind in ('refresh', 'files', 'check')`),
     index('wait_need_run')
       .on(t.runNeeded)
       .where(sql`met_at is null and kind = 'run'`),

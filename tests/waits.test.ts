@@ -3,9 +3,9 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { makePlan } from '../engine/planning/plan'
 import { letGo, letWaitingGo, setAside, stopRun } from '../engine/running/controls'
-import { startRun } from '../engine/running/runs'
+import { rerun, startRun } from '../engine/running/runs'
 import { saveJob } from '../engine/jobs/versions'
-import { watchWaits } from '../engine/waiting/look'
+import { leaveWaits, watchWaits } from '../engine/waiting/look'
 import { waitsOfLoad } from '../engine/waiting/read'
 import { testBench, type TestBench } from './support/bench'
 
@@ -240,6 +240,58 @@ parts:
     bench.writeFile("in/b's_20260402.csv.done", '')
     expect(await bench.ended(marked)).toBe('done')
   })
+  it('for so long and no longer: then it fails, and what it waited for is named', async () => {
+    await save(job('early', 'P1D'))
+    const text = job('patient', 'P1D', { waits: '{job: {name: early}}', step: 'select {row.feed}::text' }).replace('at_once: 4', 'at_once: 4, waits_at_most: PT2H')
+    await save(text)
+    await bench.ended(await start('early', '2026-05-02'))
+    const run = await start('patient', '2026-05-01/2026-05-03')
+    await soon(() => states(run), ['waiting!', 'waiting!', 'done', 'done'])
+    const [{ id } = {}] = await bench.own('select id from mattock.load where run_id = $1', [run])
+    const { givesUpAt, since } = (await waitsOfLoad(bench.engine, Number(id)))!
+    expect(Math.round((Date.parse(givesUpAt!) - Date.parse(since)) / 60_000)).toBe(120)
+    const later = (minutes: number) => bench.own(`insert into mattock.shown_clock (real, shown) values (clock_timestamp(), mattock.clock() + make_interval(mins => $1)) on conflict (id) do update set real = excluded.real, shown = excluded.shown`, [minutes])
+    await later(119)
+    await aWhile()
+    expect(await states(run)).toEqual(['waiting!', 'waiting!', 'done', 'done'])
+    // one that somebody lets go is not one that waited in vain, though its time is up before it begins
+    await letGo(bench.engine, run, [Number(id)], 'ana', 'it is known')
+    await later(2)
+    expect(await bench.ended(run)).toBe('failed')
+    expect(await states(run)).toEqual(['done', 'failed', 'done', 'done'])
+    const [failed] = await bench.own(`select error, cause from mattock.load where run_id = $1 and state = 'failed'`, [run])
+    expect(failed!.error).toMatchObject({ code: 'waited-too-long', message: 'it waited 2 h for 2026-05-01 of early, which is as long as it may', effect: 'nothing was written' })
+    expect(failed!.cause).toMatch(/^it waited 2 h for the slices of early/)
+    // it is asked about no more, and done again once it is there
+    await bench.ended(await start('early', '2026-05-01'))
+    expect(await bench.ended(await rerun(bench.engine, run, { by: 'test' }))).toBe('done')
+    await expect(save(text.replace(/, waits: \[.*?\]/, ''))).rejects.toThrow('nothing is waited for')
+    await expect(save(text.replace('PT2H', 'PT1S'))).rejects.toThrow('an ISO 8601 duration from PT1M to P31D')
+  }) // prettier-ignore
+  it('is asked about no longer where nobody waits for it any more', async () => {
+    const left = async () => (await bench.own(`select count(*)::int as n, count(left_at)::int as left from mattock.wait_need n join mattock.wait_set s on s.id = n.set_id where n.met_at is null and n.kind = 'files' and s.run_id = $1`, [run]))[0]
+    const text = `mattock: job/1
+name: unsent
+title: unsent
+slices: {every: P1D, zone: UTC, from: 2026-01-01}
+parts:
+  - each: {roster: {rows: [{feed: x}, {feed: y}, {feed: z}], key: [feed]}, waits: [{files: {}}]}
+    do: [{id: bring-in, transfer: {from: {store: drop, files: "none/{row.feed}.csv"}, into: {connection: warehouse, table: public.landed, write: append}}}]
+`
+    await save(text)
+    const run = await start('unsent', '2026-04-01')
+    const ids = (await bench.own('select id from mattock.load where run_id = $1 order by number', [run])).map(({ id }) => Number(id))
+    await setAside(bench.engine, run, [ids[0]!], 'ana')
+    await letGo(bench.engine, run, [ids[1]!], 'ana', 'no file comes')
+    await soon(() => states(run), ['skipped!', 'failed', 'waiting!'])
+    expect(await left()).toEqual({ n: 3, left: 0 })
+    await leaveWaits(bench.engine)
+    expect(await left()).toEqual({ n: 3, left: 2 })
+    await stopRun(bench.engine, run)
+    await bench.ended(run)
+    await leaveWaits(bench.engine)
+    expect(await left()).toEqual({ n: 3, left: 3 })
+  }) // prettier-ignore
   it('a job that waits for itself, or waits without slices, is refused where it is written', async () => {
     await expect(save(job('loop', 'P1D', { waits: '{job: {name: loop}}' }))).rejects.toThrow(
       /wait for itself/,

@@ -7,6 +7,7 @@ import { rosterSchema } from './rosters'
 import { identifier } from './identifier'
 import { startFault, startSchema } from './starts'
 import { stepSchema, whenSchema, type Step } from './steps'
+import { lengthSchema } from '../schedule/duration'
 import { waitFault, waitSchema } from './waits'
 
 export const parameterSchema = z
@@ -60,6 +61,11 @@ export const eachSchema = z
     waits: field(z.array(waitSchema), { rare: true })
       .optional()
       .describe('what each load waits for before it begins'),
+    waits_at_most: field(lengthSchema('PT1M', 'P31D'), { rare: true, usual: 'PT6H' })
+      .optional()
+      .describe(
+        'ISO 8601 duration after which a load that still waits fails; it waits however long where it is left out',
+      ),
   })
   .describe('once for each row of a roster, and for each slice')
 
@@ -115,7 +121,13 @@ export const jobSchema = z
     // what begins by itself must be able to cut its slices: nobody looks when it does not
     const wrong = job.starts.length > 0 && job.slices && slicesFault(job.slices)
     if (wrong) context.addIssue({ code: 'custom', message: wrong.message, path: wrong.path.split('.') })
-    job.parts.forEach(({ each }, part) =>
+    job.parts.forEach(({ each }, part) => {
+      if (each?.waits_at_most !== undefined && !each.waits?.length)
+        context.addIssue({
+          code: 'custom',
+          message: 'nothing is waited for; say what under waits, or leave this out',
+          path: ['parts', part, 'each', 'waits_at_most'],
+        })
       each?.waits?.forEach((wait, at) => {
         const fault = waitFault(wait, job.name)
         const path = ['parts', part, 'each', 'waits', at]
@@ -127,8 +139,8 @@ export const jobSchema = z
           })
         else if (!job.slices || each.slices === false)
           context.addIssue({ code: 'custom', message: 'only what goes through slices waits', path })
-      }),
-    )
+      })
+    })
     const startIds = new Set<string>()
     job.starts.forEach((start, at) => {
       if (startIds.has(start.id))

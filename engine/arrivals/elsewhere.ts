@@ -8,7 +8,7 @@ import type { Engine } from '../context/engine'
 import { gatherLately } from '../planning/gather'
 import { planRequest } from '../planning/plan'
 import { namesFiles } from './namesFiles'
-import type { Searched } from './strays'
+import type { Searched } from './searched'
 
 /** A file of a store. */
 export interface Lying {

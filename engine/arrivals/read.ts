@@ -29,7 +29,8 @@ import { clockNow } from '../context/clock'
 import { readAnswers } from './answers'
 import { placeKey, takenInstead } from './instead'
 import { namesFiles } from './namesFiles'
-import { straysOf, type Searched, type Stray } from './strays'
+import type { Searched } from './searched'
+import { straysOf, type Stray } from './strays'
 
 export interface ArrivalsAsk {
   readonly environment: string

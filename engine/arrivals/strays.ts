@@ -1,11 +1,9 @@
-import { nearestRow, proposedRow, type KnownName } from '../../core/arrivals/nearest'
-import type { Job } from '../../core/job/document'
+import { nearestRow, proposedRow } from '../../core/arrivals/nearest'
 import type { Row } from '../../core/value'
 import type { FileFact } from '../../core/plan/types'
-import type { Slice } from '../../core/slice/slices'
 import type { Engine } from '../context/engine'
-import type { Lister } from '../connectors/files/store'
 import { expectedElsewhere, kindOf, type Lying } from './elsewhere'
+import type { Searched } from './searched'
 
 /** Files that no row expects and that are called alike, but for dates and numbers; told by the newest. */
 export interface Stray {
@@ -20,21 +18,6 @@ export interface Stray {
   readonly proposed: Row | null
   /** The control table of that row. */
   readonly control: string | null
-}
-
-/** A job whose files were looked for, with what was found and where. */
-export interface Searched {
-  readonly job: Job
-  /** By store: paths that its rows expect, names of each row, folders. */
-  readonly paths: ReadonlyMap<string, ReadonlySet<string>>
-  readonly names: ReadonlyMap<
-    string,
-    readonly (KnownName & { readonly part: string; readonly values: Row })[]
-  >
-  /** The slices that are shown. */
-  readonly slices: readonly Slice[]
-  readonly folders: ReadonlyMap<string, ReadonlySet<string>>
-  readonly listers: ReadonlyMap<string, Lister>
 }
 
 /** Kinds of strays that are told at most, the newest. */

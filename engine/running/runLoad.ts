@@ -3,19 +3,24 @@ import { addCounts, noRows, type Counts } from '../../core/balance/balance'
 import { causeOf, ownValues } from '../../core/run/cause'
 import { celCompiler, plainValue, type Bindings } from '../../core/expression/cel'
 import { FaultError } from '../../core/fault'
-import { activeSteps } from '../../core/job/document'
+import { activeSteps, type Job } from '../../core/job/document'
 import type { Step } from '../../core/job/steps'
+import { waitText } from '../../core/job/waits'
 import { runBindings, type Seen } from '../../core/plan/expand/bindings'
 import { textsOfStep } from '../../core/plan/texts'
 import { ancestorsOf } from '../../core/run/order'
 import { hasEnded, verdictOf, type Before } from '../../core/run/when'
 import type { RunState } from '../../core/runState'
+import { lengthOf } from '../../core/schedule/duration'
+import { lengthWords } from '../../core/schedule/words'
+import { some } from '../../core/text/someOf'
 import type { FileRecord, LoadError, SetValue } from '../../database/schema'
 import type { Engine } from '../context/engine'
 import { point } from '../context/points'
 import { emptyOutcome, nothingWritten, StepFault, type Outcome } from '../context/step'
 import { sendHome } from '../mending/home'
 import { readLoad } from '../planning/stored'
+import { unmetOf } from '../waiting/read'
 import {
   fileBinding,
   runStep,
@@ -41,6 +46,22 @@ export interface LoadEnd {
   readonly bytes: number
   readonly error: LoadError | null
   readonly cause: string | null
+}
+
+/** The end of a load that was let go because it waited as long as its part lets it; undefined for all others. */
+async function waitedInVain(
+  engine: Engine,
+  { each }: Job['parts'][number],
+  load: number,
+): Promise<LoadEnd | undefined> {
+  if (each?.waits_at_most === undefined) return undefined
+  const what = await unmetOf(engine, load)
+  if (what.length === 0) return undefined
+  const waited = `it waited ${lengthWords(lengthOf(each.waits_at_most)!)} for`
+  const message = `${waited} ${some(what)}, which is as long as it may`
+  // the slices and rows of a load are no part of its cause
+  const cause = `${waited} ${(each.waits ?? []).map(waitText).join('; ')}`
+  return { state: 'failed', counts: noRows, bytes: 0, cause, error: { step: null, code: 'waited-too-long', message, effect: nothingWritten, advice: 'rerun it when that is there, or let its part wait longer (waits_at_most)' } } // prettier-ignore
 }
 
 /** A step within a load that runs. */
@@ -75,6 +96,8 @@ export async function runLoad(engine: Engine, started: Started, signal: AbortSig
     { id: started.plan_id, parts: frame.parts, marks: frame.marks },
     started.number,
   )
+  const vain = await waitedInVain(engine, frame.job.parts[started.part]!, Number(started.load_id))
+  if (vain) return vain
   const { slice } = planned
   const plannedPart = frame.parts[started.part]!
   const steps = activeSteps(frame.job.parts[started.part]!)

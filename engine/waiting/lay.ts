@@ -58,7 +58,7 @@ export async function readWaits(
 ): Promise<Waits | undefined> {
   const parts = job.parts.flatMap(({ each }, part) => {
     const waits = each?.slices && job.slices ? (each.waits ?? []) : []
-    return waits.length > 0 || follows !== undefined ? [{ part, waits }] : []
+    return waits.length > 0 || follows !== undefined ? [{ part, waits, atMost: each?.waits_at_most }] : []
   })
   if (parts.length === 0) return undefined
   const context = await waitContext(engine, job, plan.environment, parts.flatMap(({ waits }) => waits)) // prettier-ignore
@@ -127,7 +127,11 @@ interface LoadRow {
 interface Laying {
   readonly run: number
   readonly environment: string
-  readonly parts: readonly { readonly part: number; readonly waits: readonly Wait[] }[]
+  readonly parts: readonly {
+    readonly part: number
+    readonly waits: readonly Wait[]
+    readonly atMost: string | undefined
+  }[]
   readonly context: WaitContext
   /** By the load's number. */
   readonly files: ReadonlyMap<number, readonly NamedFiles[]>
@@ -136,7 +140,7 @@ interface Laying {
 }
 
 async function layWaits(client: pg.ClientBase, laying: Laying): Promise<void> {
-  for (const { part, waits } of laying.parts) {
+  for (const { part, waits, atMost } of laying.parts) {
     const { rows } = await client.query<LoadRow>(
       `select id, number, coalesce(row_key, '') as row, slice_from as "from", slice_to as "to", slice_label as label
        from mattock.load where run_id = $1 and part = $2 and state = 'waiting' order by number`,
@@ -153,7 +157,7 @@ async function layWaits(client: pg.ClientBase, laying: Laying): Promise<void> {
     const waiting = [...sets.values()].filter(({ needs }) => needs.length > 0)
     const words = [...(laying.follows === undefined ? [] : [`run ${laying.follows}`]), ...waits.map(waitText)].join('; ')
     for (let at = 0; at < waiting.length; at += stretch)
-      await writeSets(client, { ...laying, part, words }, waiting.slice(at, at + stretch))
+      await writeSets(client, { ...laying, part, words, atMost }, waiting.slice(at, at + stretch))
   }
 } // prettier-ignore
 
@@ -178,7 +182,13 @@ function kept(need: Need, files: readonly NamedFiles[]): KeptNeed[] {
 /** Writes sets with their needs, and lets their loads wait, but for those whose needs are met already. */
 async function writeSets(
   client: pg.ClientBase,
-  { run, part, environment, words }: Pick<Laying, 'run' | 'environment'> & { part: number; words: string },
+  {
+    run,
+    part,
+    environment,
+    words,
+    atMost,
+  }: Pick<Laying, 'run' | 'environment'> & { part: number; words: string; atMost: string | undefined },
   sets: readonly { readonly loads: readonly string[]; readonly needs: readonly KeptNeed[] }[],
 ): Promise<void> {
   await client.query(
@@ -197,8 +207,8 @@ async function writeSets(
        select a.*, case when a.kind = 'run' then exists (select 1 from mattock.run r where (r.id = a.run_needed or r.rerun_of = a.run_needed) and r.state = 'done') else coalesce(l.met, false) end as met from asked a left join looked l
          on l.job = a.job and l.row_key is not distinct from a.row_key and l.slice_from = a.slice_from and l.slice_to = a.slice_to),
      sets as (
-       insert into mattock.wait_set (id, run_id, part, missing, since, released_at)
-       select set_id, $1, $2, count(*) filter (where not met), clock_timestamp(), case when bool_and(met) then clock_timestamp() end from judged group by set_id
+       insert into mattock.wait_set (id, run_id, part, missing, since, gives_up_at, released_at)
+       select set_id, $1, $2, count(*) filter (where not met), clock_timestamp(), mattock.clock() + $6::interval, case when bool_and(met) then clock_timestamp() end from judged group by set_id
        returning id, missing),
      needs as (
        insert into mattock.wait_need (set_id, position, kind, environment, job, row_key, slice_from, slice_to, slice_label, dataset, after, store, pattern, marker, run_needed, part, step, met_at)
@@ -206,6 +216,6 @@ async function writeSets(
        from judged where exists (select 1 from sets s where s.id = set_id))
      update mattock.load l set wait_set = s.id, lane = case when s.missing > 0 then -1 - l.lane else l.lane end, waits_for = case when s.missing > 0 then $5 end
      from sets s join numbered n on n.id = s.id where l.id = any (n.loads)`,
-    [run, part, environment, JSON.stringify(sets), words],
+    [run, part, environment, JSON.stringify(sets), words, atMost ?? null],
   )
 }

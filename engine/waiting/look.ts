@@ -24,7 +24,13 @@ const distrust = 60_000
  */
 export function watchWaits(engine: Engine, { every: milliseconds = look, files = still } = {}): () => void {
   const folders = new Map<string, FolderLook>()
+  let swept = performance.now()
   return every(engine, 'looking at what loads wait for', milliseconds, async () => {
+    await giveUp(engine)
+    if (performance.now() - swept > sweep) {
+      swept = performance.now()
+      await leaveWaits(engine)
+    }
     if (!(await anyWaits(engine))) return
     await refreshed(engine)
     await checked(engine)
@@ -38,8 +44,35 @@ interface FolderLook {
   readonly at: number
 }
 
+/** Loads that have waited as long as their part lets them: they are let go, and fail. */
+async function giveUp(engine: Engine): Promise<void> {
+  const due = `released_at is null and gives_up_at is not null and gives_up_at <= (select mattock.clock())`
+  const { rowCount } = await engine.db.$client.query(`select 1 from mattock.wait_set where ${due} limit 1`)
+  if (!rowCount) return
+  await engine.db.$client.query(
+    `with held as (select mattock.lock_dispatch()),
+     given as (update mattock.wait_set s set gave_up = true from held where ${due} and missing > 0 returning s.id),
+     needs as (update mattock.wait_need n set left_at = clock_timestamp() from given where n.set_id = given.id and n.met_at is null)
+     select mattock.release_sets(array_agg(id)) from given having count(*) > 0`,
+  )
+}
+
+/** Milliseconds between two looks for what nobody waits for any more. */
+const sweep = 60_000
+
+/** What loads waited for that were let go, set aside or stopped is asked about no longer. */
+export async function leaveWaits(engine: Engine): Promise<void> {
+  await engine.db.$client.query(
+    `with idle as (
+       select s.id from mattock.wait_set s where s.released_at is null
+         and not exists (select 1 from mattock.load l where l.wait_set = s.id and l.state in ('waiting', 'held') and l.lane < 0)),
+     sets as (update mattock.wait_set s set released_at = clock_timestamp() from idle where s.id = idle.id)
+     update mattock.wait_need n set left_at = clock_timestamp() from idle where n.set_id = idle.id and n.met_at is null`,
+  )
+}
+
 async function anyWaits(engine: Engine): Promise<boolean> {
-  const { rowCount } = await engine.db.$client.query(`select 1 from mattock.wait_need where met_at is null and kind in ('refresh', 'files', 'check') limit 1`) // prettier-ignore
+  const { rowCount } = await engine.db.$client.query(`select 1 from mattock.wait_need where met_at is null and left_at is null and kind in ('refresh', 'files', 'check') limit 1`) // prettier-ignore
   return rowCount! > 0
 }
 
@@ -48,7 +81,7 @@ async function refreshed(engine: Engine): Promise<void> {
   await engine.db.$client.query(
     `with held as (select mattock.lock_dispatch()),
      met as (
-       select n.set_id, n.position from mattock.wait_need n, held where n.kind = 'refresh' and n.met_at is null and exists (
+       select n.set_id, n.position from mattock.wait_need n, held where n.kind = 'refresh' and n.met_at is null and n.left_at is null and exists (
          select 1 from mattock.touch t where t.environment = n.environment and t.connection = split_part(n.dataset, '.', 1)
            and t.locator = substr(n.dataset, strpos(n.dataset, '.') + 1) and t.direction = 'write' and t.at >= n.after))
      select mattock.meet_needs(array_agg(set_id), array_agg(position)) from met having count(*) > 0`,
@@ -61,7 +94,7 @@ async function checked(engine: Engine): Promise<void> {
     `with held as (select mattock.lock_dispatch()),
      asked as (
        select n.environment, n.job, n.part, n.step, n.slice_from, n.slice_to, array_agg(n.set_id) as sets, array_agg(n.position) as positions
-       from mattock.wait_need n, held where n.kind = 'check' and n.met_at is null and n.part >= 0 group by 1, 2, 3, 4, 5, 6),
+       from mattock.wait_need n, held where n.kind = 'check' and n.met_at is null and n.left_at is null and n.part >= 0 group by 1, 2, 3, 4, 5, 6),
      loads as (
        select a.environment, a.job, a.part, a.step, a.slice_from, a.slice_to, l.row_key, max(l.id) as id from asked a cross join lateral (
          select c.load_id as id from mattock.coverage c where c.environment = a.environment and c.job = a.job and c.slice_from = a.slice_from and c.slice_to = a.slice_to
@@ -89,7 +122,7 @@ async function filesCame(engine: Engine, folders: Map<string, FolderLook>, still
   // the folders first: where nothing changed, a hundred thousand loads that wait for files there cost one question
   const { rows } = await engine.db.$client.query<{ environment: string; store: string; folder: string; unsettled: boolean; newest: string }>(
     `select environment, store, regexp_replace(pattern, '[^/]*$', '') as folder, bool_or(seen is not null) as unsettled, max(set_id)::text as newest
-     from mattock.wait_need where kind = 'files' and met_at is null group by 1, 2, 3`,
+     from mattock.wait_need where kind = 'files' and met_at is null and left_at is null group by 1, 2, 3`,
   )
   const kept = new Set<string>()
   for (const { environment, store, folder, unsettled, newest } of rows) {
@@ -119,7 +152,7 @@ const modified = async (folder: string): Promise<number | undefined> =>
 async function lookInto(engine: Engine, lister: Lister, at: { environment: string; store: string; folder: string }, stillFor: number): Promise<void> {
   const { rows: waits } = await engine.db.$client.query<FileWait>(
     `select set_id::text as set, position, pattern, marker, seen from mattock.wait_need
-     where kind = 'files' and met_at is null and environment = $1 and store = $2 and regexp_replace(pattern, '[^/]*$', '') = $3`,
+     where kind = 'files' and met_at is null and left_at is null and environment = $1 and store = $2 and regexp_replace(pattern, '[^/]*$', '') = $3`,
     [at.environment, at.store, at.folder],
   )
   const found = await lister.findHere([...new Set(waits.map(({ pattern }) => pattern))], 16)

@@ -31,6 +31,9 @@ export interface ReadNeed {
 export interface LoadWaits {
   readonly since: string
   readonly releasedAt: string | null
+  /** When it waits no longer, and fails; null where it waits however long. */
+  readonly givesUpAt: string | null
+  readonly gaveUp: boolean
   readonly needs: readonly ReadNeed[]
 }
 
@@ -40,7 +43,7 @@ const most = 100
 /** What a load waits for, or waited for; null where it never did. */
 export async function waitsOfLoad(engine: Engine, load: number): Promise<LoadWaits | null> {
   const { rows } = await engine.db.$client.query<LoadWaits & { set: string }>(
-    `select s.id::text as set, s.since + r.clock_offset * interval '1 ms' as since, s.released_at + r.clock_offset * interval '1 ms' as "releasedAt"
+    `select s.id::text as set, s.since + r.clock_offset * interval '1 ms' as since, s.released_at + r.clock_offset * interval '1 ms' as "releasedAt", s.gives_up_at as "givesUpAt", s.gave_up as "gaveUp"
      from mattock.load l join mattock.run r on r.id = l.run_id join mattock.wait_set s on s.id = l.wait_set where l.id = $1`,
     [load],
   )
@@ -65,8 +68,20 @@ export async function waitsOfLoad(engine: Engine, load: number): Promise<LoadWai
      where n.set_id = $1 order by n.met_at is not null, n.position limit ${most}`,
     [found.set],
   )
-  return { since: found.since, releasedAt: found.releasedAt, needs }
+  const { since, releasedAt, givesUpAt, gaveUp } = found
+  return { since, releasedAt, givesUpAt, gaveUp, needs }
 }
+
+/** What a load still waited for when it was let go for having waited too long, in words; nothing where it was not. */
+export async function unmetOf(engine: Engine, load: number): Promise<string[]> {
+  const { rows } = await engine.db.$client.query<{ what: string }>(
+    `select coalesce(n.slice_label || ' of ' || n.job || coalesce(' (' || n.row_key || ')', '') || coalesce(', step ' || n.step, ''), n.dataset, n.pattern || ' in ' || n.store, 'run ' || n.run_needed) as what
+     from mattock.load l join mattock.wait_set s on s.id = l.wait_set join mattock.wait_need n on n.set_id = s.id
+     where l.id = $1 and s.gave_up and l.let_go is null and n.met_at is null order by n.position`,
+    [load],
+  )
+  return rows.map(({ what }) => what)
+} // prettier-ignore
 
 /** Seconds after its end at which a slice of a job is usually loaded whole: the middle of the last 28. */
 export const usualSql = (environment: string, job: string): string =>

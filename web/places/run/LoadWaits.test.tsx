@@ -6,7 +6,7 @@ import { LoadWaits } from './LoadWaits'
 const at = new Date().toISOString()
 const need = (more: object) => ({ kind: 'slice' as const, met: null, job: 'gauges', title: 'Gauge readings', row: null, from: at, to: at, label: '2026-11-26', loads: { loaded: 0, failed: 0, underWay: 0 }, run: null, usual: null, step: null, dataset: null, after: null, store: null, pattern: null, marker: null, seen: [], ...more }) // prettier-ignore
 const open = async (needs: ReturnType<typeof need>[], answers: Answers = {}) =>
-  await show(<LoadWaits run={12} load={7} />, { answers: { loadWaits: { since: at, releasedAt: null, needs }, ...answers } }) // prettier-ignore
+  await show(<LoadWaits run={12} load={7} />, { answers: { loadWaits: { since: at, releasedAt: null, givesUpAt: null, gaveUp: false, needs }, ...answers } }) // prettier-ignore
 const lines = () => screen.getAllByRole('listitem').map(({ textContent }) => textContent)
 
 describe('what a load waits for', () => {

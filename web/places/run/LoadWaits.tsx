@@ -26,6 +26,7 @@ export function LoadWaits({ run, load }: { readonly run: number; readonly load: 
     <section aria-label="what it waits for">
       <span className="soft">
         since {timeText(data.since)}
+        {data.givesUpAt !== null && !data.gaveUp && `, until ${timeText(data.givesUpAt)} at most`}
         {met > 0 && ` · ${met} of ${count(data.needs.length, 'thing')} ${met === 1 ? 'is' : 'are'} there`}
       </span>
       <ul style={{ margin: 0, paddingLeft: 16 }}>
