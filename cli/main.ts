@@ -11,7 +11,7 @@ const usage = `Mattock: see every load before it runs; prove every load after it
   ./mattock test
   ./mattock plan JOB [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--compare PLAN|last] [--json | --sarif]
   ./mattock run JOB  [--env E] [--slices FROM/TO] [--set k=v]… [--only EXPR] [--wait] [--json]
-  ./mattock rerun RUN --failed [--keep] | --from STEP [--again] [--wait] [--json]
+  ./mattock rerun RUN --failed [--keep] | --from STEP [--again] | --anew [--wait] [--json]   --anew: what is not done, by the rows, files and job of now
   ./mattock runs [--job JOB] [--env E] [--state S] [--limit N] [--json]
   ./mattock show RUN [--json]
   ./mattock proof RUN                  all that a run did, as one JSON document

@@ -6,6 +6,7 @@ import { didYouMean } from '../core/expression/nearest'
 import type { Row } from '../core/value'
 import { hasEnded } from '../core/run/when'
 import { runStates, type RunState } from '../core/runState'
+import { some } from '../core/text/someOf'
 import { ApiError, openApi, type Api } from './api'
 import { UsageError } from './usage'
 import { comparisonText, planText, runsText, runText, verifyText } from './print'
@@ -36,6 +37,7 @@ export async function work(
       keep: { type: 'boolean', default: false },
       from: { type: 'string' },
       again: { type: 'boolean', default: false },
+      anew: { type: 'boolean', default: false },
       job: { type: 'string' },
       state: { type: 'string' },
       limit: { type: 'string', default: '20' },
@@ -83,19 +85,17 @@ export async function work(
         }
         return stops ? stopped : 0
       }
-      case 'run': {
-        const made = await plan(api, what!, values)
-        if (made.findings.some(({ level }) => level === 'stop')) {
-          if (values.json) await api.pipe(routes.planDocument, { params: { id: made.id } }, process.stdout)
-          else process.stdout.write(planText(made, []))
-          return stopped
-        }
-        const { run } = await api.call(routes.startRun, { body: { plan: made.id, press: randomUUID() } })
-        return await finish(api, run, values.wait, say)
-      }
+      case 'run':
+        return await begin(api, await plan(api, what!, values), values, say)
       case 'rerun': {
-        if (values.failed === (values.from !== undefined))
-          throw new UsageError('rerun takes --failed, or --from with a step')
+        if ([values.failed, values.from !== undefined, values.anew].filter(Boolean).length !== 1)
+          throw new UsageError('rerun takes --failed, --from with a step, or --anew')
+        if (values.anew) {
+          const { id, loads, missing } = await api.call(routes.planAnew, { params: { id: runNumber(what!) }, body: {} }) // prettier-ignore
+          if (missing.length > 0) process.stderr.write(`mattock: the job has no more: ${some(missing, 5)}\n`)
+          if (loads === 0) throw new UsageError(`nothing of run ${what} is left to be done again`)
+          return await begin(api, await api.call(routes.plan, { params: { id } }), values, say)
+        }
         const from = values.from !== undefined ? { step: values.from } : values.keep ? { failed: true as const } : undefined // prettier-ignore
         const { run } = await api.call(routes.rerun, {
           params: { id: runNumber(what!) },
@@ -146,6 +146,18 @@ export async function work(
   }
 }
 
+/** Starts a plan, where nothing in it stops that. */
+async function begin(api: Api, made: PlanHead, { json, wait: waits }: { json: boolean; wait: boolean }, say: Say): Promise<number> {
+  if (made.findings.some(({ level }) => level === 'stop')) {
+    if (json) await api.pipe(routes.planDocument, { params: { id: made.id } }, process.stdout)
+    else process.stdout.write(planText(made, []))
+    return stopped
+  }
+  const { run } = await api.call(routes.startRun, { body: { plan: made.id, press: randomUUID() } })
+  return await finish(api, run, waits, say)
+} // prettier-ignore
+
+type Say = (document: unknown, text: string) => void
 type PlanHead = Answer<typeof routes.plan>
 type RunDocument = Answer<typeof routes.runDocument>
 
@@ -205,12 +217,7 @@ function planNumber(text: string): number {
   return Number(text)
 }
 
-async function finish(
-  api: Api,
-  run: number,
-  waits: boolean,
-  say: (document: unknown, text: string) => void,
-): Promise<number> {
+async function finish(api: Api, run: number, waits: boolean, say: Say): Promise<number> {
   let document = await api.call(routes.runDocument, { params: { id: run } })
   let told = false
   while (waits && !hasEnded(document.state)) {

@@ -159,6 +159,12 @@ describe('the command', () => {
     expect([from.code, JSON.parse(from.out).balance.unchanged]).toEqual([0, 1])
     expect((await demo.mattock('rerun', run2, '--from', 'bring-inn')).code).toBe(2)
     expect((await demo.mattock('rerun', run2)).code).toBe(2)
+    // planned anew, by the rows and files of now; where all is done there is nothing to plan
+    const anew = await demo.mattock('rerun', String(run.run), '--anew', '--wait', '--json')
+    expect([anew.code, JSON.parse(anew.out)]).toMatchObject([0, { state: 'done', loads: { done: 1 } }])
+    const none = await demo.mattock('rerun', run2, '--anew')
+    expect([none.code, none.err]).toEqual([2, expect.stringContaining(`all loads of run ${run2} are done`)])
+    expect((await demo.mattock('rerun', run2, '--anew', '--failed')).code).toBe(2)
   })
   it('proves a run, and tells later what is no longer as it was left', async () => {
     const { out } = await demo.mattock('run', 'registry-copy', '--wait', '--json')
