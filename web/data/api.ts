@@ -1,4 +1,4 @@
-import useSWR, { type SWRConfiguration, type SWRResponse } from 'swr'
+import useSWR, { useSWRConfig, type SWRConfiguration, type SWRResponse } from 'swr'
 import {
   addressOf,
   errorSchema,
@@ -70,8 +70,13 @@ export function useAnswer<T extends Route>(
 ): SWRResponse<Answer<T>, ApiFault> {
   const key =
     given && addressOf(route, given.params as Record<string, unknown>, given.query as Record<string, unknown>)
-  return useSWR<Answer<T>, ApiFault>(key, () => call(route, given ?? {}), {
+  const answer = useSWR<Answer<T>, ApiFault>(key, () => call(route, given ?? {}), {
     keepPreviousData: false,
     ...config,
   })
+  const { cache } = useSWRConfig()
+  // what was kept of another question is no answer to one that failed
+  const isOthers =
+    config.keepPreviousData && key !== null && answer.error && cache.get(key)?.data === undefined
+  return isOthers ? { ...answer, data: undefined } : answer
 }

@@ -5,7 +5,8 @@ import { useMemo, useState, type ReactElement } from 'react'
 import { Link } from 'react-router'
 import { routes } from '../../../contract/routes'
 import { everyText } from '../../../core/slice/words'
-import { useAddress } from '../../data/address'
+import { stepIn, useAddress } from '../../data/address'
+import { useTimeOf } from '../../data/timeOf'
 import { useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
 import { Choice, Flag, TextInput } from '../../kit/controls'
@@ -15,6 +16,8 @@ import { CoveredRows } from './CoveredRows'
 import { linesOf, type Coverage as Answered } from './lines'
 
 const day = 86_400_000
+/** Stretches that one may go back. */
+const farthest = 1000
 /** Days that are looked at, and what that is called. */
 const spans = [['2', '2 days'], ['14', '2 weeks'], ['60', '60 days'], ['365', 'a year'], ['1826', '5 years']] as const // prettier-ignore
 /** Which slices of data are there, row by row along data time, and what is missing. */
@@ -23,17 +26,17 @@ export default function Coverage(): ReactElement {
   const [search, set] = useAddress()
   const job = search.get('job') ?? ''
   const length = spans.find(([days]) => days === search.get('days'))?.[0] ?? '60'
-  const back = Number(search.get('back') ?? 0) || 0
+  const back = stepIn(search, 'back', farthest)
   const by = search.get('by') ?? ''
   const gapsOnly = search.get('gaps') === 'only'
-  const [opened, setOpened] = useState(() => Date.now())
+  const [opened, tell] = useTimeOf(day)
   const days = Number(length)
   // whole days, so that the same page is asked for all day
   const last = Math.ceil(opened / day) * day - back * days * day
   const query = { environment, from: new Date(last - days * day).toISOString(), until: new Date(last).toISOString(), ...(job === '' ? {} : { job }) }
   const { data, error } = useAnswer(routes.coverage, { query }, { keepPreviousData: true, refreshInterval: 30_000 })
   // the clock that starts go by may not be ours
-  if (data && Math.abs(Date.parse(data.at) - opened) > day) setOpened(Date.parse(data.at))
+  tell(data?.at)
   // every job, also when one is shown alone
   const known = useJobs(data, job)
   const [wanted, setWanted] = useState('')

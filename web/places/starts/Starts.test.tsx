@@ -1,4 +1,4 @@
-import { fireEvent, screen, within } from '@testing-library/react'
+import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { describe, expect, it, vi } from 'vitest'
 import { fault, never, show, type Answers } from '../../testing/page'
 import type { ForeseenRun, Outlook } from './answers'
@@ -136,6 +136,31 @@ describe('the page of starts', () => {
     // each of its spans is seen in the hours
     expect(document.querySelectorAll('svg title')[0]!.textContent).toMatch(/^paused by ana: upkeep, /)
     expect(asked.filter(({ route }) => route === 'endPause').map(({ query }) => query)).toEqual([{ once: 'true' }, {}])
+  })
+  it('goes on with the clock that starts go by, and not back with an answer that was kept', async () => {
+    const first: string[] = []
+    const { asked } = open({
+      starts: ({ query }) => {
+        first.push(query.from!)
+        // what is asked first is of a day that is over by the clock of starts; the next answer is an old one
+        return outlook({ at: query.from === first[0] ? hours(48) : hours(0) })
+      },
+    })
+    expect(await screen.findByRole('button', { name: 'Gauge readings' })).toBeTruthy()
+    await waitFor(() => expect(asked.filter(({ route }) => route === 'starts').length).toBeGreaterThan(1))
+    expect(new Set(first).size).toBe(2)
+    expect(await screen.findByRole('button', { name: 'Gauge readings' })).toBeTruthy()
+  })
+  it('says that other hours cannot be shown, and shows none in their place', async () => {
+    let first = ''
+    const { user } = open({ starts: ({ query }) => (query.from === (first ||= query.from!) ? outlook({ at: new Date().toISOString() }) : fault('request', 'no night is known of that day')()) })
+    await user.click(await screen.findByRole('button', { name: 'the day after' }))
+    expect(await screen.findByText(/no night is known of that day/)).toBeTruthy()
+    expect(screen.queryByRole('button', { name: 'Gauge readings' })).toBeNull()
+  })
+  it.each(['days=1e300', 'days=x', 'days=0.5', 'days=-99999999'])('?%s is now', async (words) => {
+    open({}, { at: `/?${words}`, path: '/' })
+    expect(await screen.findByText(/the hours around now/)).toBeTruthy()
   })
   it('who may only look can neither pause nor move', async () => {
     open({}, { role: 'reader' })

@@ -8,8 +8,9 @@ import { routes } from '../../../contract/routes'
 import { setAt, valueAt } from '../../../core/job/editText'
 import { isLate } from '../../../core/schedule/due'
 import { movedTo, type StartKind } from '../../../core/job/starts'
-import { useAddress } from '../../data/address'
+import { stepIn, useAddress } from '../../data/address'
 import { call, useAnswer } from '../../data/api'
+import { useTimeOf } from '../../data/timeOf'
 import { useHere, useMay } from '../../data/session'
 import { TextInput } from '../../kit/controls'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
@@ -28,6 +29,10 @@ type View = 'hours' | 'rehearsal' | 'decisions'
 type Length = 'day' | 'week'
 
 const hour = 3_600_000
+/** Milliseconds that are looked ahead. */
+const ahead = 14 * 86_400_000
+/** Days that one may look back or ahead. */
+const farthest = 3660
 /** Jobs from which on they are looked for by name. */
 const many = 14
 
@@ -47,17 +52,18 @@ export default function Starts(): ReactElement {
   const [search, set] = useAddress()
   const view = (search.get('view') ?? 'hours') as View
   const length: Length = search.get('length') === 'week' ? 'week' : 'day'
-  const shift = Number(search.get('days') ?? 0) || 0
+  const shift = stepIn(search, 'days', farthest)
   // the day of the clock that starts go by, which may not be ours
-  const [opened, setOpened] = useState(() => Date.now())
+  const [opened, tell] = useTimeOf(hour)
+  const step = length === 'week' ? 7 : 1
   const around = shift === 0 && length === 'day'
   // what was, and the night that comes
   const from = around ? Math.floor(opened / hour) * hour - 2 * hour : midnight(opened, shift)
-  const until = around ? from + 26 * hour : midnight(opened, shift + (length === 'week' ? 7 : 1))
+  const until = around ? from + 26 * hour : midnight(opened, shift + step)
   const span = { environment, from: new Date(from).toISOString(), until: new Date(until).toISOString() }
   const { data, error, mutate } = useAnswer(routes.starts, { query: span }, { keepPreviousData: true, refreshInterval: 30_000 })
   // an hour later the picture goes on
-  if (data && Math.abs(Date.parse(data.at) - opened) > hour) setOpened(Date.parse(data.at))
+  tell(data?.at)
   const [chosen, setChosen] = useState<Chosen>()
   const [wanted, setWanted] = useState('')
   const [pausing, setPausing] = useState<Chosen | 'all'>()
@@ -107,9 +113,9 @@ export default function Starts(): ReactElement {
         {view === 'hours' && (
           <span className="line" style={{ marginLeft: 'auto', gap: 4 }}>
             {data.jobs.length > many && <TextInput label="find a job" placeholder="find a job" value={wanted} width={170} onChange={setWanted} />}
-            <IconButton size="small" aria-label={`the ${length} before`} onClick={() => set('days', String(shift - (length === 'week' ? 7 : 1)))}><ChevronLeftIcon /></IconButton>
+            <IconButton size="small" aria-label={`the ${length} before`} onClick={() => set('days', String(shift - step))}><ChevronLeftIcon /></IconButton>
             <Button variant="text" disabled={shift === 0} onClick={() => set('days', '')}>now</Button>
-            <IconButton size="small" aria-label={`the ${length} after`} onClick={() => set('days', String(shift + (length === 'week' ? 7 : 1)))}><ChevronRightIcon /></IconButton>
+            <IconButton size="small" aria-label={`the ${length} after`} disabled={midnight(opened, shift + 2 * step) > opened + ahead} onClick={() => set('days', String(shift + step))}><ChevronRightIcon /></IconButton>
             <Views label="how long" value={length} views={[['day', 'day'], ['week', 'week']]} onChange={(next) => set('length', next === 'week' ? 'week' : '')} />
           </span>
         )}
