@@ -20,6 +20,8 @@ interface Asked {
   readonly environment: string
   /** Milliseconds since 1970. */
   readonly now: number
+  /** The end of what is shown, now at most. */
+  readonly until: number
 }
 
 /** Slices before those that are shown that all rows are asked about, those that single rows are, and loads at most. */
@@ -44,7 +46,7 @@ export async function expectedElsewhere(engine: Engine, searched: Searched, aske
   const length = Date.parse(first.to) - Date.parse(first.from)
   const before = (count: number) =>
     slicesBetween(job.slices!, new Date(Date.parse(first.from) - count * length).toISOString(), first.from)
-  const open = slicesMeeting(job.slices!, last.to, new Date(Math.max(asked.now, Date.parse(last.to)) + 1).toISOString())
+  const open = slicesMeeting(job.slices!, last.to, new Date(Math.max(asked.until, Date.parse(last.to)) + 1).toISOString())
   const found = await ofSlices(engine, searched, asked, [...before(near + 0.5), ...open], files)
   const known = new Set(found)
   const rest = files.filter((file) => !known.has(file))

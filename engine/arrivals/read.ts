@@ -126,7 +126,7 @@ export async function readArrivals(engine: Engine, ask: ArrivalsAsk): Promise<Ar
       found.push({ ...about, slices: [], feeds: [], without: error.fault.message })
     }
   }
-  return { at: new Date(now).toISOString(), jobs: found, newest, late, strays: ask.newestOnly ? [] : await straysOf(engine, { environment: ask.environment, since: ask.from, now }, known) }
+  return { at: new Date(now).toISOString(), jobs: found, newest, late, strays: ask.newestOnly ? [] : await straysOf(engine, { ...ask, now }, known) }
 } // prettier-ignore
 
 export interface Known extends Searched {

@@ -24,7 +24,7 @@ export interface Stray {
 const mostStrays = 100
 
 /** Files of the folders that jobs look into, which came in the span and which no row expects, of whatever slice. */
-export async function straysOf(engine: Engine, { environment, since, now }: { environment: string; since: string; now: number }, known: readonly Searched[]): Promise<Stray[]> {
+export async function straysOf(engine: Engine, { environment, from, until, now }: { environment: string; from: string; until: string; now: number }, known: readonly Searched[]): Promise<Stray[]> {
   const strays = new Map<string, { store: string; path: string; size: number; modified: string; count: number }>()
   const stores = new Set(known.flatMap(({ folders }) => [...folders.keys()]))
   for (const store of stores) {
@@ -34,10 +34,10 @@ export async function straysOf(engine: Engine, { environment, since, now }: { en
     const lying: (FileFact & { store: string })[] = []
     for (const folder of folders)
       for (const file of await own[0]!.listers.get(store)!.findAny(`${folder}*`, expected))
-        if (Date.parse(file.modified) >= Date.parse(since)) lying.push({ ...file, store })
+        if (Date.parse(file.modified) >= Date.parse(from) && Date.parse(file.modified) < Date.parse(until)) lying.push({ ...file, store })
     let left: readonly (typeof lying)[number][] = lying
     for (const one of own) {
-      const elsewhere = new Set<Lying>(await expectedElsewhere(engine, one, { environment, now }, left))
+      const elsewhere = new Set<Lying>(await expectedElsewhere(engine, one, { environment, now, until: Math.min(now, Date.parse(until)) }, left))
       left = left.filter((file) => !elsewhere.has(file))
     }
     for (const file of left) {

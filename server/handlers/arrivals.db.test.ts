@@ -167,6 +167,12 @@ describe('files that rows and slices expect', () => {
       ['in/photo.png', 1],
       ['in/flow_c_20261109.csv', 1],
     ])
+    // hours that are over show what came in them
+    expect(
+      (await arrivals({ from: '2026-11-09T00:00:00Z', until: '2026-11-10T05:30:00Z' })).strays.map(
+        ({ path }) => path,
+      ),
+    ).toEqual(['in/flow_c_20261109.csv'])
     for (const name of [...laid.map(([name]) => name), 'flow_b_20261031.csv'])
       rmSync(join(server.drop, 'in', name))
   })
