@@ -102,7 +102,7 @@ export function PauseSlip({
         />
       </div>
       {again && (
-        <>
+        <div style={{ marginTop: 8 }}>
           <SchemaFields
             schema={againSchema}
             path={['again']}
@@ -115,7 +115,7 @@ export function PauseSlip({
             onChange={(next) => setAgain(next as Again)}
           />
           {read.success && <Coming again={read.data} now={now} from={instant(from)} until={instant(until)} />}
-        </>
+        </div>
       )}
       <div className="form-rows">
         <span className="label">{again ? 'within' : 'during'}</span>

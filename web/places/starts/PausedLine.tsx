@@ -29,12 +29,23 @@ export function PausedLine({
   const next = spans.find((span) => Date.parse(span.from) > Date.parse(outlook.at))
   const what = job === null ? `Nothing begins by itself in ${environment}` : `${title}${start === null ? '' : `, ${start}`}`
   const paused = job === null ? '· paused' : 'is paused'
+  if (words !== null && !now)
+    return (
+      <div className="line" role="status" style={{ flexWrap: 'wrap' }}>
+        <span>
+          <b>{job === null ? environment : `${title}${start === null ? '' : `, ${start}`}`}</b> pauses {words}
+          {next?.until != null && <span className="soft"> · next {spanText(`${next.from}/${next.until}`)}</span>}
+          <span className="look"> · {by}: {why}</span>
+        </span>
+        {mayRun && <Button onClick={() => onEnd(pause)}>End it for good</Button>}
+      </div>
+    )
   return (
     <div className="line" role="status" style={{ flexWrap: 'wrap' }}>
       <span>
         <b>{what}</b>{' '}
         <span className="look">
-          {words !== null && !now ? `${paused} ${words}` : now ? paused : `will be paused from ${timeText(from)}`} by {by}: {why}
+          {now ? paused : `will be paused from ${timeText(from)}`} by {by}: {why}
         </span>
         {now?.until != null && <span className="soft"> until {timeText(now.until)}</span>}
         {now && words !== null && <span className="soft"> · comes again {words}</span>}

@@ -137,6 +137,14 @@ describe('the page of starts', () => {
     expect(document.querySelectorAll('svg title')[0]!.textContent).toMatch(/^paused by ana: upkeep, /)
     expect(asked.filter(({ route }) => route === 'endPause').map(({ query }) => query)).toEqual([{ once: 'true' }, {}])
   })
+  it('says of a pause that comes again when it is not now: whose, when, and next', async () => {
+    const again = { cron: '0 2 * * sun', zone: 'UTC', lasts: 'PT4H' }
+    const pause = { id: 3, environment: 'dev', start: null, from: hours(-99), until: null, why: 'upkeep', by: 'ana', endedBy: null, again, words: 'at 02:00, only on Sunday', spans: [{ from: hours(167), until: hours(171) }] }
+    open({ starts: outlook({ pauses: [{ ...pause, job: null }, { ...pause, id: 4, job: 'gauges' }] }) })
+    expect((await screen.findAllByText(/pauses at 02:00, only on Sunday/)).map((one) => one.querySelector('b')!.textContent)).toEqual(['dev', 'Gauge readings'])
+    expect(screen.queryByText('Nothing begins by itself in dev')).toBeNull()
+    expect(screen.getAllByRole('button', { name: 'End it for good' })).toHaveLength(2)
+  })
   it('goes on with the clock that starts go by, and not back with an answer that was kept', async () => {
     const first: string[] = []
     const { asked } = open({

@@ -29,8 +29,6 @@ type View = 'hours' | 'rehearsal' | 'decisions'
 type Length = 'day' | 'week'
 
 const hour = 3_600_000
-/** Milliseconds that are looked ahead. */
-const ahead = 14 * 86_400_000
 /** Days that one may look back or ahead. */
 const farthest = 3660
 /** Jobs from which on they are looked for by name. */
@@ -115,7 +113,7 @@ export default function Starts(): ReactElement {
             {data.jobs.length > many && <TextInput label="find a job" placeholder="find a job" value={wanted} width={170} onChange={setWanted} />}
             <IconButton size="small" aria-label={`the ${length} before`} onClick={() => set('days', String(shift - step))}><ChevronLeftIcon /></IconButton>
             <Button variant="text" disabled={shift === 0} onClick={() => set('days', '')}>now</Button>
-            <IconButton size="small" aria-label={`the ${length} after`} disabled={midnight(opened, shift + 2 * step) > opened + ahead} onClick={() => set('days', String(shift + step))}><ChevronRightIcon /></IconButton>
+            <IconButton size="small" aria-label={`the ${length} after`} onClick={() => set('days', String(shift + step))}><ChevronRightIcon /></IconButton>
             <Views label="how long" value={length} views={[['day', 'day'], ['week', 'week']]} onChange={(next) => set('length', next === 'week' ? 'week' : '')} />
           </span>
         )}
