@@ -262,6 +262,8 @@ parts:
     const [failed] = await bench.own(`select error, cause from mattock.load where run_id = $1 and state = 'failed'`, [run])
     expect(failed!.error).toMatchObject({ code: 'waited-too-long', message: 'it waited 2 h for 2026-05-01 of early, which is as long as it may', effect: 'nothing was written' })
     expect(failed!.cause).toMatch(/^it waited 2 h for the slices of early/)
+    const sets = await bench.own(`select gave_up as up, released_at is not null as released from mattock.wait_set where run_id = $1 and gives_up_at < mattock.clock() order by id`, [run])
+    expect(sets).toEqual([{ up: true, released: true }, { up: false, released: true }])
     // it is asked about no more, and done again once it is there
     await bench.ended(await start('early', '2026-05-01'))
     expect(await bench.ended(await rerun(bench.engine, run, { by: 'test' }))).toBe('done')

@@ -6,6 +6,7 @@ import type { SeenFile } from '../../database/schema'
 import { openAs } from '../connectors/connections'
 import { Lister } from '../connectors/files/store'
 import type { Engine } from '../context/engine'
+import { transaction } from '../context/transaction'
 import { every } from '../queue/every'
 
 /** Milliseconds between two looks at what nobody tells us of. */
@@ -49,12 +50,18 @@ async function giveUp(engine: Engine): Promise<void> {
   const due = `released_at is null and gives_up_at is not null and gives_up_at <= (select mattock.clock())`
   const { rowCount } = await engine.db.$client.query(`select 1 from mattock.wait_set where ${due} limit 1`)
   if (!rowCount) return
-  await engine.db.$client.query(
-    `with held as (select mattock.lock_dispatch()),
-     given as (update mattock.wait_set s set gave_up = true from held where ${due} and missing > 0 returning s.id),
-     needs as (update mattock.wait_need n set left_at = clock_timestamp() from given where n.set_id = given.id and n.met_at is null)
-     select mattock.release_sets(array_agg(id)) from given having count(*) > 0`,
-  )
+  await transaction(engine.db.$client, async (client) => {
+    await client.query('select mattock.lock_dispatch()')
+    const { rows } = await client.query<{ id: string }>(
+      `update mattock.wait_set set gave_up = true, released_at = clock_timestamp() where ${due} returning id`,
+    )
+    const sets = rows.map(({ id }) => id)
+    await client.query(
+      'update mattock.wait_need set left_at = clock_timestamp() where set_id = any ($1) and met_at is null',
+      [sets],
+    )
+    await client.query('select mattock.release_sets($1)', [sets])
+  })
 }
 
 /** Milliseconds between two looks for what nobody waits for any more. */
