@@ -61,7 +61,7 @@ export const eachSchema = z
     waits: field(z.array(waitSchema), { rare: true })
       .optional()
       .describe('what each load waits for before it begins'),
-    waits_at_most: field(lengthSchema('PT1M', 'P31D'), { rare: true, usual: 'PT6H' })
+    waits_at_most: field(lengthSchema('PT1M', 'P31D'), { label: 'waits at most', rare: true, usual: 'PT6H' })
       .optional()
       .describe(
         'ISO 8601 duration after which a load that still waits fails; it waits however long where it is left out',
