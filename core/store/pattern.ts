@@ -58,6 +58,20 @@ export function wildcardMatcher(pattern: string): (name: string) => boolean {
   }
 }
 
+/** Does a name fit a segment of a pattern? A wildcard finds no name that begins with a dot. */
+export function segmentMatcher(segment: string): (name: string) => boolean {
+  if (!hasWildcard(segment)) {
+    const exact = unescapeSegment(segment)
+    return (name) => name === exact
+  }
+  const fits = wildcardMatcher(segment)
+  return (name) => !name.startsWith('.') && fits(name)
+}
+
+/** What everything that fits a pattern begins with: all before its first wildcard. */
+export const literalStart = (pattern: string): string =>
+  unescapeSegment(/^(?:\\[*?\\]|[^*?\\])*/.exec(pattern)![0])
+
 const any = Symbol('?')
 const many = Symbol('*')
 

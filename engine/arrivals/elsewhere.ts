@@ -3,7 +3,13 @@ import { expand } from '../../core/plan/expand/expand'
 import { fileWantsOf } from '../../core/plan/fileWants'
 import type { PlanPick } from '../../core/plan/types'
 import { slicesBetween, slicesMeeting, type Slice } from '../../core/slice/slices'
-import { hasWildcard, unescapeSegment, wildcardMatcher } from '../../core/store/pattern'
+import {
+  hasWildcard,
+  literalStart,
+  segmentMatcher,
+  storeSegments,
+  unescapeSegment,
+} from '../../core/store/pattern'
 import type { Engine } from '../context/engine'
 import { gatherLately } from '../planning/gather'
 import { planRequest } from '../planning/plan'
@@ -71,7 +77,7 @@ async function ofSlices(engine: Engine, { job }: Searched, { environment, now }:
   if (slices.length === 0) return []
   const request = await planRequest(engine, job, { environment, parameters: {}, span: undefined, now: new Date(now).toISOString() })
   const own = { ...request, slices, picks, texts: namesFiles }
-  const fits = fitting(fileWantsOf(expand(own, await gatherLately(engine, own))).map(({ store, files: wanted }) => ({ store, path: wanted.pattern })))
+  const fits = fitting(fileWantsOf(expand(own, await gatherLately(engine, own))).map(({ store, files: wanted }) => ({ store, path: storeSegments(wanted.pattern).join('/') })))
   return files.filter(fits)
 } // prettier-ignore
 
@@ -82,7 +88,7 @@ export function fitting(patterns: readonly Lying[]): (file: Lying) => boolean {
   for (const { store, path } of patterns) {
     if (!hasWildcard(path)) exact.add(`${store}\n${unescapeSegment(path)}`)
     else {
-      const start = `${store}\n${unescapeSegment(/^(?:\\[*?\\]|[^*?\\])*/.exec(path)![0])}`
+      const start = `${store}\n${literalStart(path)}`
       wild.set(start, (wild.get(start) ?? new Set()).add(path))
     }
   }
@@ -90,7 +96,7 @@ export function fitting(patterns: readonly Lying[]): (file: Lying) => boolean {
   const matcherOf = (pattern: string) => {
     const known = matchers.get(pattern)
     if (known) return known
-    const segments = pattern.split('/').map(wildcardMatcher)
+    const segments = pattern.split('/').map(segmentMatcher)
     const made = (path: string) => {
       const parts = path.split('/')
       return parts.length === segments.length && segments.every((fits, at) => fits(parts[at]!))

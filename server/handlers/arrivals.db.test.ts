@@ -176,6 +176,14 @@ describe('files that rows and slices expect', () => {
     for (const name of [...laid.map(([name]) => name), 'flow_b_20261031.csv'])
       rmSync(join(server.drop, 'in', name))
   })
+  it('are of a slice that is not shown, whatever the way in which their path is written', async () => {
+    const text = job().replace('files: "in/', 'files: "./in//')
+    await server.engineer.call(routes.saveJob, { params: { name: 'readings' }, body: { text, base: 2 } })
+    lay('flow_b_20261105.csv', '2026-11-06T05:00:00Z')
+    const { strays } = await arrivals({ from: '2026-11-06T00:00:00Z' })
+    expect(strays.map(({ path }) => path)).toEqual(['in/photo.png', 'in/flow_c_20261109.csv'])
+    rmSync(join(server.drop, 'in/flow_b_20261105.csv'))
+  })
   it('are shown though a link leads out of the folder', async () => {
     symlinkSync('/etc', join(server.drop, 'in', 'link'))
     expect((await arrivals()).strays.map(({ path }) => path)).toEqual([
@@ -188,7 +196,7 @@ describe('files that rows and slices expect', () => {
     expect(await server.reader.fault(routes.arrivals, { query: { ...span, job: 'nobody' } })).toMatchObject({ code: 'unknown-name' }) // prettier-ignore
     expect(await server.reader.fault(routes.arrivals, { query: { ...span, until: span.from } })).toMatchObject({ code: 'request' }) // prettier-ignore
     const text = job().replace(/roster: .*/, 'roster: {control: nowhere}')
-    await server.engineer.call(routes.saveJob, { params: { name: 'readings' }, body: { text, base: 2 } })
+    await server.engineer.call(routes.saveJob, { params: { name: 'readings' }, body: { text, base: 3 } })
     expect((await arrivals()).jobs[0]!.without).toContain('nowhere')
   })
 })

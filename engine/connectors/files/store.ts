@@ -5,7 +5,13 @@ import { fail, FaultError } from '../../../core/fault'
 import { inBatches } from '../../context/inBatches'
 import { storeRefusal, type StorePlaces } from '../../context/stores'
 import type { FileFact } from '../../../core/plan/types'
-import { hasWildcard, storeSegments, unescapeSegment, wildcardMatcher } from '../../../core/store/pattern'
+import {
+  hasWildcard,
+  literalStart,
+  segmentMatcher,
+  storeSegments,
+  unescapeSegment,
+} from '../../../core/store/pattern'
 
 /** A folder tree that loads read from. Paths are relative, with forward slashes, and never leave it. */
 export interface FileStore {
@@ -35,15 +41,6 @@ export function openStore(name: string, root: string, places?: StorePlaces): Fil
       }
     },
   }
-}
-
-function matcher(segment: string): (name: string) => boolean {
-  if (!hasWildcard(segment)) {
-    const exact = unescapeSegment(segment)
-    return (name) => name === exact
-  }
-  const fits = wildcardMatcher(segment)
-  return (name) => !name.startsWith('.') && fits(name)
 }
 
 /** Lists folders once, however many patterns look into them. */
@@ -200,10 +197,10 @@ export class Lister {
 
   private async step(folder: string, segment: string, found: boolean): Promise<string[]> {
     if (!hasWildcard(segment)) return [posix.join(folder, unescapeSegment(segment))]
-    const fits = matcher(segment)
+    const fits = segmentMatcher(segment)
     const names = await this.names(folder, found)
     // of a large folder only the names that begin as the pattern does are looked at
-    const prefix = unescapeSegment(/^(?:\\[*?\\]|[^*?\\])*/.exec(segment)![0])
+    const prefix = literalStart(segment)
     const there: string[] = []
     for (let at = firstFrom(names, prefix); at < names.length && names[at]!.startsWith(prefix); at++)
       if (fits(names[at]!)) there.push(posix.join(folder, names[at]!))

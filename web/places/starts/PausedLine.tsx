@@ -27,34 +27,42 @@ export function PausedLine({
   const title = outlook.jobs.find((one) => one.job === job)?.title ?? job
   const now = spanNow(pause, outlook.at)
   const next = spans.find((span) => Date.parse(span.from) > Date.parse(outlook.at))
-  const what = job === null ? `Nothing begins by itself in ${environment}` : `${title}${start === null ? '' : `, ${start}`}`
   const paused = job === null ? '· paused' : 'is paused'
-  if (words !== null && !now)
-    return (
-      <div className="line" role="status" style={{ flexWrap: 'wrap' }}>
-        <span>
-          <b>{job === null ? environment : `${title}${start === null ? '' : `, ${start}`}`}</b> pauses {words}
-          {next?.until != null && <span className="soft"> · next {spanText(`${next.from}/${next.until}`)}</span>}
-          <span className="look"> · {by}: {why}</span>
-        </span>
-        {mayRun && <Button onClick={() => onEnd(pause)}>End it for good</Button>}
-      </div>
-    )
+  const waits = words !== null && !now
+  const whose = job === null ? environment : `${title}${start === null ? '' : `, ${start}`}`
+  const comes = words !== null && next?.until != null && (
+    <span className="soft"> · next {spanText(`${next.from}/${next.until}`)}</span>
+  )
   return (
     <div className="line" role="status" style={{ flexWrap: 'wrap' }}>
-      <span>
-        <b>{what}</b>{' '}
-        <span className="look">
-          {now ? paused : `will be paused from ${timeText(from)}`} by {by}: {why}
+      {waits ? (
+        <span>
+          <b>{whose}</b> pauses {words}
+          {comes}
+          <span className="look">
+            {' '}
+            · {by}: {why}
+          </span>
         </span>
-        {now?.until != null && <span className="soft"> until {timeText(now.until)}</span>}
-        {now && words !== null && <span className="soft"> · comes again {words}</span>}
-        {words !== null && next?.until != null && <span className="soft"> · next {spanText(`${next.from}/${next.until}`)}</span>}
-      </span>
-      {mayRun && now && words !== null && <Button onClick={() => onEnd(pause, true)}>Let starts begin this once</Button>}
+      ) : (
+        <span>
+          <b>{job === null ? `Nothing begins by itself in ${whose}` : whose}</b>{' '}
+          <span className="look">
+            {now ? paused : `will be paused from ${timeText(from)}`} by {by}: {why}
+          </span>
+          {now?.until != null && <span className="soft"> until {timeText(now.until)}</span>}
+          {words !== null && <span className="soft"> · comes again {words}</span>}
+          {comes}
+        </span>
+      )}
+      {mayRun && now && words !== null && (
+        <Button onClick={() => onEnd(pause, true)}>Let starts begin this once</Button>
+      )}
       {mayRun && (
-        <Button onClick={() => onEnd(pause)}>{words !== null ? 'End it for good' : now ? 'Let starts begin' : 'Take it back'}</Button>
+        <Button onClick={() => onEnd(pause)}>
+          {words !== null ? 'End it for good' : now ? 'Let starts begin' : 'Take it back'}
+        </Button>
       )}
     </div>
   )
-} // prettier-ignore
+}
