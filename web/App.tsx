@@ -14,6 +14,7 @@ import { cssTokens, day, night as nightTokens } from './look/tokens'
 import { FaultBox } from './kit/Fault'
 import { HealthStrip } from './frame/HealthStrip'
 import { Shell } from './frame/Shell'
+import { Undrawn } from './frame/Undrawn'
 import { places, type Place } from './places'
 import { SignIn } from './places/SignIn'
 
@@ -23,7 +24,10 @@ const page = ({ load }: Place) => {
 }
 
 const router = createBrowserRouter([
-  { element: <Shell />, children: places.map((place) => ({ path: place.path, element: page(place) })) },
+  {
+    element: <Shell />,
+    children: places.map((place) => ({ path: place.path, element: page(place), errorElement: <Undrawn /> })),
+  },
 ])
 
 /** Seen once in the life of an installation. */

@@ -16,7 +16,7 @@ import {
   setOff,
   splitPart,
 } from './editSteps'
-import { setAt, valueAt } from './editText'
+import { clearAt, setAt, tidyAt, valueAt } from './editText'
 import { parseJob } from './parse'
 
 const text = `# what this job is for
@@ -66,6 +66,21 @@ describe('editing a document as an outline', () => {
     expect(setAt(made, ['slices', 'every'], undefined)).toBe(text)
     expect(setAt(text, ['slices', 'every'], undefined)).toBe(text)
   })
+  it('clears a value and leaves the map around it, until that is left', () => {
+    const rows = ['parts', 0, 'once', 0, 'check', 'rows']
+    const made = setAt(text, rows, { at_least: 1 })
+    const cleared = clearAt(made, [...rows, 'at_least'])
+    expect(valueAt(cleared, rows)).toEqual({})
+    expect(valueAt(setAt(cleared, [...rows, 'at_least'], 5), rows)).toEqual({ at_least: 5 })
+    expect(tidyAt(cleared, rows)).toBe(text)
+    // a map that holds something stays, and so does what is no map
+    expect(tidyAt(made, rows)).toBe(made)
+    expect(tidyAt(text, [])).toBe(text)
+    expect(tidyAt(text, ['name'])).toBe(text)
+    expect(valueAt(clearAt(setAt(made, [...rows, 'at_most'], 9), [...rows, 'at_least']), rows)).toEqual({ at_most: 9 })
+    // of the document itself only the entry goes
+    expect(clearAt('due: 08:00\n', ['due'])).toBe(setAt('due: 08:00\n', ['due'], undefined))
+  }) // prettier-ignore
   it('writes texts of several lines as a literal block', () => {
     const after = setAt(text, ['parts', 1, 'do', 1, 'sql', 'text'], 'select 2;\n  select 3')
     expect(after).toContain('          text: |\n            select 2;\n              select 3\n')

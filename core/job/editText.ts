@@ -64,11 +64,12 @@ const reserved = /^(true|false|null|yes|no|on|off|y|n)$/i
 /** A value as YAML within a line. */
 export function flowText(value: unknown): string {
   if (Array.isArray(value)) return `[${value.map(flowText).join(', ')}]`
-  if (typeof value === 'object' && value !== null)
-    return `{ ${Object.entries(value)
+  if (typeof value === 'object' && value !== null) {
+    const pairs = Object.entries(value)
       .filter(([, inner]) => inner !== undefined)
       .map(([key, inner]) => `${flowText(key)}: ${flowText(inner)}`)
-      .join(', ')} }`
+    return pairs.length === 0 ? '{}' : `{ ${pairs.join(', ')} }`
+  }
   if (typeof value === 'string')
     return plain.test(value) && !reserved.test(value) ? value : JSON.stringify(value)
   return String(value ?? null)
@@ -83,6 +84,22 @@ function behindKey(value: unknown, map: YAMLMap, text: string): string {
     return flowText(value)
   const indent = ' '.repeat(columnOf(text, startOf(first)) + 2)
   return `|\n${lines.map((line) => (line === '' ? '' : indent + line)).join('\n')}`
+}
+
+/** Takes out what stands at a path, and leaves the map around it, even where it is empty then. */
+export function clearAt(text: string, path: Path): string {
+  const around = path.slice(0, -1)
+  const entries = Object.entries((valueAt(text, around) ?? {}) as object)
+  const only = entries.length === 1 && entries[0]![0] === String(path.at(-1))
+  return only && around.length > 0 ? setAt(text, around, {}) : setAt(text, path, undefined)
+}
+
+/** Takes out a map that was left empty, and those around it that are empty then. */
+export function tidyAt(text: string, path: Path): string {
+  const left = path.length === 0 ? undefined : valueAt(text, path)
+  const empty =
+    typeof left === 'object' && left !== null && !Array.isArray(left) && Object.keys(left).length === 0
+  return empty ? setAt(text, path, undefined) : text
 }
 
 /**

@@ -43,6 +43,22 @@ describe('places', () => {
   })
 })
 
+describe('a page that breaks while it is drawn', () => {
+  it('says so in its place, with how to go on', () => {
+    // what broke is told to the console by React, too
+    const told = vi.spyOn(console, 'error').mockImplementation(() => {})
+    const Breaks = (): never => {
+      throw new Error('no such thing')
+    }
+    show(<Breaks />)
+    expect(screen.getByRole('alert').textContent).toMatch(
+      /could not be drawn: no such thing.*other pages still work/,
+    )
+    expect(screen.getByRole('button', { name: 'Open it anew' })).toBeTruthy()
+    told.mockRestore()
+  })
+})
+
 describe('going to anything', () => {
   const answers = (more: Answers = {}): Answers => ({
     jobs: [{ name: 'gauge-readings', title: 'Gauge readings', tags: [], version: 1, savedAt: '2026-11-20T10:00:00.000Z', savedBy: 'Ana', slices: null, rosters: [], steps: 1, lastRun: null }],

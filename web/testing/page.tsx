@@ -12,6 +12,7 @@ import type { Role } from '../../core/rights'
 import type { FaultCode } from '../../core/faultCodes'
 import { faultCodes } from '../../core/faultCodes'
 import { HereContext, type Here, type Session } from '../data/session'
+import { Undrawn } from '../frame/Undrawn'
 import { Notices } from '../kit/Notice'
 import { makeTheme } from '../look/theme'
 
@@ -89,7 +90,7 @@ export function show(element: ReactElement, options: Options = {}): Page {
   vi.stubGlobal('fetch', (address: string, init: RequestInit = {}) => reply(answers, asked, address, init))
   const router = createMemoryRouter(
     [
-      { path, element },
+      { path, element, errorElement: <Undrawn /> },
       { path: '*', element: <p>another page</p> },
     ],
     { initialEntries: [at] },

@@ -5,6 +5,8 @@ import { breaches } from './page'
 // a page of many fields takes its time where the machine is busy
 configure({ asyncUtilTimeout: 10_000, defaultHidden: true })
 
+const boxOf = Element.prototype.getBoundingClientRect
+
 /** A browser without a layout: what asks for room is given some. */
 function layOut(): void {
   for (const [side, size] of [
@@ -15,6 +17,10 @@ function layOut(): void {
   ] as const)
     Object.defineProperty(HTMLElement.prototype, side, { configurable: true, value: size })
   HTMLElement.prototype.scrollIntoView = () => {}
+  // where nothing has a place all is in one, and dividers took the clicks that are for a field
+  HTMLElement.prototype.getBoundingClientRect = function () {
+    return this.getAttribute('role') === 'separator' ? new DOMRect(-1000, -1000, 1, 1) : boxOf.call(this)
+  }
   vi.stubGlobal(
     'ResizeObserver',
     class {

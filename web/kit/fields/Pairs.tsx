@@ -5,6 +5,7 @@ import { TakeAway } from '../TakeAway'
 import { Template } from '../Template'
 import { Choice, OfferedText, TextInput } from '../controls'
 import type { FieldProps } from './frame'
+import { mapOf } from './given'
 
 /** The words that may be chosen. */
 const wordsOf = (type: FieldType): readonly string[] =>
@@ -12,7 +13,7 @@ const wordsOf = (type: FieldType): readonly string[] =>
 
 /** A map from names to texts or choices, a line a pair. */
 export function Pairs({ field, said, path, value, onChange, frame }: FieldProps): ReactElement {
-  const entries = Object.entries((value ?? {}) as Readonly<Record<string, unknown>>)
+  const entries = Object.entries(mapOf(value))
   const of = field.takes.kind === 'map' ? field.takes.of : { kind: 'text' as const }
   const templates = field.takes.kind === 'map' && metaOf(field.takes.schema).as !== undefined
   const put = (next: readonly (readonly [string, unknown])[]) =>

@@ -4,10 +4,9 @@ import type { z } from 'zod'
 import { fieldsOf, metaOf, type Field, type FieldType } from '../../../core/field/field'
 import { Choice, WordsInput } from '../controls'
 import { TakeAway } from '../TakeAway'
-import type { FieldFrame, FieldPath, FieldProps } from './frame'
+import type { FieldFrame, FieldPath, FieldProps, Given } from './frame'
+import { mapOf } from './given'
 import { leaves } from './leaves'
-
-type Given = Readonly<Record<string, unknown>>
 
 interface Props {
   readonly schema: z.ZodType
@@ -30,7 +29,7 @@ const wide = (field: Field): boolean =>
 /** The fields of an object's schema, all of them: those that are seldom set when they are, or when asked for. */
 export function SchemaFields(props: Props): ReactElement {
   const { schema, path, said, onChange, frame, without = [] } = props
-  const value = props.value ?? {}
+  const value = mapOf(props.value)
   const [all, setAll] = useState(false)
   const { kinds, oneKind } = metaOf(schema)
   const put = (key: string, next: unknown) => {
@@ -53,7 +52,14 @@ export function SchemaFields(props: Props): ReactElement {
   const rare = fields.filter((field) => field.rare && value[field.key] === undefined)
   const shown = fields.filter((field) => all || !rare.includes(field))
   return (
-    <div className="form-rows" role="group" aria-label={said || undefined}>
+    <div
+      className="form-rows"
+      role="group"
+      aria-label={said || undefined}
+      onBlur={({ currentTarget, relatedTarget }) => {
+        if (!currentTarget.contains(relatedTarget)) frame.onLeave?.(path)
+      }}
+    >
       {kinds && kind !== undefined && (
         <Line label="kind">
           <Choice
@@ -106,11 +112,7 @@ export function SchemaFields(props: Props): ReactElement {
           <Line key={field.key} label={field.label} hint={field.says}>
             {control}
             {frame.below?.(at)}
-            {frame.fault?.(at) && (
-              <div className="bad" role="alert">
-                {frame.fault(at)}
-              </div>
-            )}
+            <FieldFault frame={frame} path={at} />
           </Line>
         )
       })}
@@ -121,6 +123,16 @@ export function SchemaFields(props: Props): ReactElement {
           </Button>
         </div>
       )}
+    </div>
+  )
+}
+
+/** What is wrong with what stands in a field. */
+export function FieldFault({ frame, path }: Pick<FieldProps, 'frame' | 'path'>): ReactElement | null {
+  const fault = frame.fault?.(path)
+  return fault === undefined ? null : (
+    <div className="bad" role="alert">
+      {fault}
     </div>
   )
 }
@@ -182,7 +194,7 @@ const controls: { readonly [K in FieldType['kind']]: (props: FieldProps) => Reac
       schema={field.schema}
       path={path}
       said={said}
-      value={value as Given | undefined}
+      value={mapOf(value)}
       frame={frame}
       onChange={onChange}
     />
@@ -223,7 +235,7 @@ function Entries({
   frame,
   schema,
 }: FieldProps & { readonly schema: z.ZodType }): ReactElement {
-  const list = (Array.isArray(value) ? value : []) as readonly Readonly<Record<string, unknown>>[]
+  const list = (Array.isArray(value) ? value : []).map(mapOf)
   return (
     <div className="entries">
       {list.map((entry, i) => (

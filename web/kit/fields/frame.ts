@@ -4,6 +4,9 @@ import type { Field } from '../../../core/field/field'
 /** What is offered where a text names something, by what it names. */
 export type Offers = (names: string, path: FieldPath) => readonly string[]
 
+/** What a map of a document holds. */
+export type Given = Readonly<Record<string, unknown>>
+
 /** Keys and places in lists, from the root of the form. */
 export type FieldPath = readonly (string | number)[]
 
@@ -19,6 +22,8 @@ export interface FieldFrame {
   readonly fault?: (path: FieldPath) => string | undefined
   /** Sets what stands at a path; without it, each object gives its whole to the one around it. */
   readonly onSet?: (path: FieldPath, value: unknown) => void
+  /** The group at a path was left. */
+  readonly onLeave?: (path: FieldPath) => void
 }
 
 export interface FieldProps {

@@ -3,13 +3,14 @@ import { useState, type ReactElement } from 'react'
 import { fieldsOf } from '../../../core/field/field'
 import { jobSchema, parameterSchema } from '../../../core/job/document'
 import { slicesSchema } from '../../../core/slice/spec'
+import type { Fault } from '../../../core/fault'
 import { setAt, valueAt, type Path } from '../../../core/job/editText'
 import { Choice, TextInput } from '../../kit/controls'
 import type { FieldFrame } from '../../kit/fields/frame'
-import { FieldControl } from '../../kit/fields/SchemaFields'
-import { SchemaFields } from '../../kit/fields/SchemaFields'
+import { FieldControl, FieldFault, SchemaFields } from '../../kit/fields/SchemaFields'
 import { Lines } from '../../kit/Lines'
 import { TakeAway } from '../../kit/TakeAway'
+import { formed } from './formed'
 import { SliceStrip } from './SliceStrip'
 
 type RawParameter = Readonly<Record<string, unknown>> & { readonly type?: string }
@@ -17,11 +18,12 @@ type RawParameter = Readonly<Record<string, unknown>> & { readonly type?: string
 interface Props {
   readonly text: string
   readonly locked: boolean
+  readonly faults: readonly Fault[]
   readonly onText: (text: string, typed?: boolean) => void
 }
 
 /** What a job is called, its parameters, and its data time. */
-export function AboutForm({ text, locked, onText }: Props): ReactElement {
+export function AboutForm({ text, locked, faults, onText }: Props): ReactElement {
   const set = (path: Path, value: unknown) => onText(setAt(text, path, value), true)
   const at = (...path: string[]) => valueAt(text, path)
   const parameters = Object.entries((at('parameters') ?? {}) as Record<string, RawParameter>)
@@ -30,7 +32,7 @@ export function AboutForm({ text, locked, onText }: Props): ReactElement {
     locked,
     expressions: [],
     offers: () => [],
-    onSet: (path, value) => set(path, value),
+    ...formed(text, [], faults, onText),
   }
   return (
     <section className="sheet stack" aria-label="about the job" style={{ overflow: 'auto' }} tabIndex={0}>
@@ -112,6 +114,7 @@ export function AboutForm({ text, locked, onText }: Props): ReactElement {
                           )
                         }
                       />
+                      <FieldFault frame={frame} path={['parameters', name, field.key]} />
                     </TableCell>
                   ))}
                   <TableCell className="number">

@@ -8,6 +8,7 @@ import { lazy, Suspense, useCallback, useEffect, useMemo, useState, type ReactEl
 import { useParams, useSearchParams } from 'react-router'
 import { routes } from '../../../contract/routes'
 import type { Fault } from '../../../core/fault'
+import { formable } from '../../../core/job/formable'
 import { ApiFault, call, useAnswer } from '../../data/api'
 import { useHere, useMayChange } from '../../data/session'
 import { timeText } from '../../look/times'
@@ -17,6 +18,7 @@ import { LeaveGuard } from '../../kit/LeaveGuard'
 import { AboutForm } from './AboutForm'
 import { functions } from './functions'
 import { CopyJob } from './CopyJob'
+import { Mistakes } from './Mistakes'
 import { Outline, type Chosen } from './Outline'
 import { PartForm } from './PartForm'
 import { PlanForm } from './PlanForm'
@@ -140,6 +142,9 @@ function JobSheet({
     ),
   )
   const broken = faults.length > 0
+  // a form goes on with what is half typed; only what is no job at all leaves it with the last text that was one
+  const torn = useMemo(() => text !== readable && !formable(text), [text, readable])
+  const formed = torn ? readable : text
   const part = chosen.kind === 'part' ? outline.parts[chosen.index] : undefined
   const step =
     outline.parts
@@ -225,7 +230,7 @@ function JobSheet({
         </p>
       )}
       {fault && <FaultBox error={fault} />}
-      {changed && !broken && <TextEffect job={job.name} text={text} environment={environment} />}
+      {changed && <TextEffect job={job.name} text={text} broken={broken} environment={environment} />}
       {asking === 'plan' && !changed && <PlanForm job={job} onClose={() => setAsking(undefined)} />}
       {asking === 'try' && (
         <TryForm
@@ -247,12 +252,7 @@ function JobSheet({
           )}
           onChange={(name) => set('view', name)}
         />
-        {faults.length > 0 && (
-          <span className="bad">
-            {faults.length === 1 ? '1 mistake' : `${faults.length} mistakes`}: the outline shows the last text
-            that could be read
-          </span>
-        )}
+        <Mistakes faults={faults} torn={torn} />
       </div>
       {view === 'versions' ? (
         <Versions job={job} />
@@ -293,15 +293,15 @@ function JobSheet({
           )}
           {step && (
             <Resolved
-              text={broken ? readable : text}
+              text={formed}
               part={step.part}
               step={step.step}
               outline={outline}
               at={at}
               onAt={setAt}
               onNames={setExpressions}
-              broken={broken}
-              locked={!mayChange}
+              faults={faults}
+              locked={!mayChange || torn}
               onText={setText}
               onRenamed={(id) => setChosen({ kind: 'step', id })}
             />
@@ -309,25 +309,26 @@ function JobSheet({
           {part && (
             <PartForm
               key={part.index}
-              text={broken ? readable : text}
+              text={formed}
               part={part}
               others={outline.parts.flatMap(({ id, index }) => (index === part.index ? [] : (id ?? [])))}
               names={namesOf(undefined, outline, part, '')}
-              locked={!mayChange || broken}
-              broken={broken}
+              locked={!mayChange || torn}
+              faults={faults}
               onText={setText}
             />
           )}
           {chosen.kind === 'starts' && (
             <StartsForm
-              text={broken ? readable : text}
+              text={formed}
               jobs={jobNames}
-              locked={!mayChange || broken}
+              locked={!mayChange || torn}
+              faults={faults}
               onText={setText}
             />
           )}
           {chosen.kind === 'about' && (
-            <AboutForm text={text} locked={!mayChange || broken} onText={setText} />
+            <AboutForm text={formed} locked={!mayChange || torn} faults={faults} onText={setText} />
           )}
         </Panels>
       )}

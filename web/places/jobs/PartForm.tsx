@@ -5,6 +5,7 @@ import { useEffect, useMemo, useState, type ReactElement } from 'react'
 import useSWR from 'swr'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
+import type { Fault } from '../../../core/fault'
 import { setAt, valueAt, type Path } from '../../../core/job/editText'
 import { valueText } from '../../../core/value'
 import { call, type ApiFault } from '../../data/api'
@@ -15,6 +16,7 @@ import { FaultBox, Waiting } from '../../kit/Fault'
 import { TextInput } from '../../kit/controls'
 import type { FieldFrame } from '../../kit/fields/frame'
 import { SchemaFields } from '../../kit/fields/SchemaFields'
+import { formed } from './formed'
 import { functions } from './functions'
 import { OrderForm } from './OrderForm'
 import { useOffers } from './useOffers'
@@ -28,12 +30,12 @@ interface Props {
   readonly others: readonly string[]
   readonly names: readonly string[]
   readonly locked: boolean
-  readonly broken: boolean
+  readonly faults: readonly Fault[]
   readonly onText: (text: string, typed?: boolean) => void
 }
 
 /** A part: its title, what it loops over with the rows it gives, how many loads at once. */
-export function PartForm({ text, part, others, names, locked, broken, onText }: Props): ReactElement {
+export function PartForm({ text, part, others, names, locked, faults, onText }: Props): ReactElement {
   const path = useMemo<Path>(() => ['parts', part.index], [part.index])
   const roster = useMemo<Path>(() => [...path, 'each', 'roster'], [path])
   const title = valueAt(text, [...path, 'title'])
@@ -43,7 +45,7 @@ export function PartForm({ text, part, others, names, locked, broken, onText }: 
     locked,
     expressions: [],
     offers: () => [],
-    onSet: (at, value) => onText(setAt(text, [...path, ...at], value), true),
+    ...formed(text, path, faults, onText),
   }
   return (
     <section className="sheet stack" aria-label="the part" style={{ overflow: 'auto' }} tabIndex={0}>
@@ -83,8 +85,16 @@ export function PartForm({ text, part, others, names, locked, broken, onText }: 
       )}
       {part.kind === 'each' && (
         <>
-          <RosterForm text={text} path={roster} depth={0} names={names} locked={locked} onText={onText} />
-          <Preview text={text} part={part.index} broken={broken} />
+          <RosterForm
+            text={text}
+            path={roster}
+            depth={0}
+            names={names}
+            locked={locked}
+            faults={faults}
+            onText={onText}
+          />
+          <Preview text={text} part={part.index} broken={faults.length > 0} />
         </>
       )}
     </section>
@@ -98,6 +108,7 @@ function RosterForm({
   depth,
   names,
   locked,
+  faults,
   onText,
 }: {
   text: string
@@ -105,6 +116,7 @@ function RosterForm({
   depth: number
   names: readonly string[]
   locked: boolean
+  faults: readonly Fault[]
   onText: (text: string, typed?: boolean) => void
 }): ReactElement {
   const offers = useOffers()
@@ -114,9 +126,9 @@ function RosterForm({
       locked,
       expressions: [...names, ...functions],
       offers,
-      onSet: (at, value) => onText(setAt(text, [...path, ...at], value), true),
+      ...formed(text, path, faults, onText),
     }),
-    [locked, names, offers, onText, text, path],
+    [locked, names, offers, faults, onText, text, path],
   )
   return (
     <div style={{ marginLeft: depth * 18, flex: 'none' }}>
@@ -153,6 +165,7 @@ function RosterForm({
             depth={depth + 1}
             names={names}
             locked={locked}
+            faults={faults}
             onText={onText}
           />
           {!locked && (

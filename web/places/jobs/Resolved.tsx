@@ -7,7 +7,8 @@ import { Autocomplete, TableBody, TableCell, TableRow, TextField } from '@mui/ma
 import { useEffect, useMemo, useState, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
-import { call } from '../../data/api'
+import type { Fault } from '../../../core/fault'
+import { ApiFault, call } from '../../data/api'
 import { useHere } from '../../data/session'
 import { numberText, timeText } from '../../look/times'
 import { FaultBox } from '../../kit/Fault'
@@ -30,8 +31,8 @@ interface Props {
   readonly onAt: (at: LookedAt) => void
   /** Told what an expression of the step may name. */
   readonly onNames?: (names: readonly string[]) => void
-  /** The text cannot be read just now. */
-  readonly broken: boolean
+  /** What is wrong with the text just now; while there is something, what was resolved last stays. */
+  readonly faults: readonly Fault[]
   /** Takes the document's text as an edit here left it. */
   readonly onText: (text: string, typed?: boolean) => void
   readonly locked: boolean
@@ -47,11 +48,12 @@ export function Resolved({
   at,
   onAt,
   onNames,
-  broken,
+  faults,
   locked,
   onText,
   onRenamed,
 }: Props): ReactElement {
+  const broken = faults.length > 0
   const { environment } = useHere()
   const { row, slice } = at
   const [search, setSearch] = useState('')
@@ -76,7 +78,9 @@ export function Resolved({
           setAnswer(resolved)
           setFault(undefined)
         },
-        (error: Error) => !stale && setFault(error),
+        // what is wrong with the document is said where it is checked
+        (error: Error) =>
+          !stale && setFault(error instanceof ApiFault && error.faults.length > 0 ? undefined : error),
       )
     }, 60)
     return () => {
@@ -93,6 +97,7 @@ export function Resolved({
     <section className="sheet" aria-labelledby="resolved" style={{ overflow: 'auto' }} tabIndex={0}>
       <h2 id="resolved">
         {step.title} <small>{step.off ? `${step.kind}, turned off` : step.kind}</small>
+        {broken && <small className="look"> as the last text that could be read resolves</small>}
       </h2>
       {part.kind === 'each' && (
         <div className="line" style={{ marginBottom: 10, flexWrap: 'wrap' }}>
@@ -128,7 +133,6 @@ export function Resolved({
         </div>
       )}
       {fault && !broken && <FaultBox error={fault} />}
-      {broken && <p className="look">as the last text that could be read resolves:</p>}
       <div>
         <StepForm
           key={`form of ${step.id}`}
@@ -137,7 +141,8 @@ export function Resolved({
           kind={step.kind}
           slots={slots}
           names={names}
-          locked={locked || broken}
+          locked={locked}
+          faults={faults}
           onText={onText}
           onRenamed={onRenamed}
         />

@@ -4,16 +4,18 @@ import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { fieldsOf } from '../../../core/field/field'
 import { jobSchema } from '../../../core/job/document'
+import type { Fault } from '../../../core/fault'
 import { setAt, valueAt, type Path } from '../../../core/job/editText'
 import { startSchema } from '../../../core/job/starts'
-import { call } from '../../data/api'
+import { ApiFault, call } from '../../data/api'
 import { useHere } from '../../data/session'
 import { Empty, FaultBox } from '../../kit/Fault'
 import type { FieldFrame } from '../../kit/fields/frame'
-import { FieldControl, SchemaFields } from '../../kit/fields/SchemaFields'
+import { FieldControl, FieldFault, SchemaFields } from '../../kit/fields/SchemaFields'
 import { TakeAway } from '../../kit/TakeAway'
 import { CallKey } from './CallKey'
 import { clock } from '../../look/times'
+import { formed } from './formed'
 
 type Preview = Answer<typeof routes.previewStarts>['starts'][number]
 type RawStart = Readonly<Record<string, unknown>> & { readonly id?: string }
@@ -25,18 +27,22 @@ export function StartsForm({
   text,
   jobs,
   locked,
+  faults,
   onText,
 }: {
   readonly text: string
   /** Names of all jobs, for completion. */
   readonly jobs: readonly string[]
   readonly locked: boolean
+  readonly faults: readonly Fault[]
   readonly onText: (text: string, typed?: boolean) => void
 }): ReactElement {
   const { environment } = useHere()
   const [previews, setPreviews] = useState<readonly Preview[]>([])
   const [fault, setFault] = useState<Error>()
+  const broken = faults.length > 0
   useEffect(() => {
+    if (broken) return
     let stale = false
     const timer = setTimeout(() => {
       call(routes.previewStarts, { body: { text, environment } }).then(
@@ -45,14 +51,15 @@ export function StartsForm({
           setPreviews(starts)
           setFault(undefined)
         },
-        (error: Error) => !stale && setFault(error),
+        // what is wrong with the document is said where it is checked
+        (error: Error) => !stale && setFault(error instanceof ApiFault && error.faults.length > 0 ? undefined : error),
       )
     }, 200)
     return () => {
       stale = true
       clearTimeout(timer)
     }
-  }, [text, environment])
+  }, [text, environment, broken])
   const starts = (valueAt(text, ['starts']) ?? []) as readonly RawStart[]
   const jobName = String(valueAt(text, ['name']) ?? '')
   const set = (path: Path, value: unknown) => onText(setAt(text, path, value), true)
@@ -60,7 +67,7 @@ export function StartsForm({
     locked,
     expressions: [],
     offers: (names) => (names === 'job' ? jobs : []),
-    onSet: (path, value) => set(path, value),
+    ...formed(text, [], faults, onText),
   }
   const add = () => {
     const ids = new Set(starts.map(({ id }) => id))
@@ -74,14 +81,17 @@ export function StartsForm({
         <span className="label" title={dueField.says}>
           due
         </span>
-        <FieldControl
-          field={dueField}
-          path={['due']}
-          said="due"
-          value={valueAt(text, ['due'])}
-          frame={frame}
-          onChange={(value) => set(['due'], value === '' ? undefined : value)}
-        />
+        <div>
+          <FieldControl
+            field={dueField}
+            path={['due']}
+            said="due"
+            value={valueAt(text, ['due'])}
+            frame={frame}
+            onChange={(value) => set(['due'], value === '' ? undefined : value)}
+          />
+          <FieldFault frame={frame} path={['due']} />
+        </div>
       </div>
       {starts.length === 0 && (
         <Empty>

@@ -1,6 +1,7 @@
 import { useCallback, useMemo, type ReactElement } from 'react'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
+import type { Fault } from '../../../core/fault'
 import { setAt, valueAt, type Path } from '../../../core/job/editText'
 import { namedAt } from '../../../core/job/slots'
 import { renameStep } from '../../../core/job/editOrder'
@@ -8,7 +9,9 @@ import { stepDefinition, stepOrderSchema, type StepKind } from '../../../core/jo
 import { connectionKinds } from '../../../core/connection/connection'
 import { TextInput } from '../../kit/controls'
 import type { FieldFrame, FieldPath } from '../../kit/fields/frame'
+import { mapOf } from '../../kit/fields/given'
 import { SchemaFields } from '../../kit/fields/SchemaFields'
+import { formed } from './formed'
 import { functions } from './functions'
 import { OrderForm } from './OrderForm'
 import { SlotResult } from './SlotResult'
@@ -25,12 +28,23 @@ interface Props {
   /** Names that expressions of this step may use. */
   readonly names: readonly string[]
   readonly locked: boolean
+  readonly faults: readonly Fault[]
   readonly onText: (text: string, typed?: boolean) => void
   readonly onRenamed: (id: string) => void
 }
 
 /** Every setting of a step as a field, with what its texts come to for the chosen row and slice below them. */
-export function StepForm({ text, path, kind, slots, names, locked, onText, onRenamed }: Props): ReactElement {
+export function StepForm({
+  text,
+  path,
+  kind,
+  slots,
+  names,
+  locked,
+  faults,
+  onText,
+  onRenamed,
+}: Props): ReactElement {
   const raw = (valueAt(text, path) ?? {}) as Readonly<Record<string, unknown>>
   /** The database that stands beside a table: named by another text of the same object. */
   const connectionAt = useCallback(
@@ -55,9 +69,9 @@ export function StepForm({ text, path, kind, slots, names, locked, onText, onRen
         const slot = slots.find((one) => one.path === at.join('.'))
         return slot && <SlotResult slot={slot} />
       },
-      onSet: (at, value) => onText(setAt(text, [...path, ...at], value), true),
+      ...formed(text, path, faults, onText),
     }),
-    [locked, names, offers, slots, onText, text, path],
+    [locked, names, offers, slots, faults, onText, text, path],
   )
   return (
     <div className="stack" style={{ gap: 8 }}>
@@ -67,6 +81,7 @@ export function StepForm({ text, path, kind, slots, names, locked, onText, onRen
           <StepName
             key={String(raw.id)}
             id={String(raw.id ?? '')}
+            taken={idsIn(text)}
             locked={locked}
             onRename={(id) => {
               onRenamed(id)
@@ -101,6 +116,13 @@ export function StepForm({ text, path, kind, slots, names, locked, onText, onRen
       />
     </div>
   )
+}
+
+/** Ids of all steps. */
+function idsIn(text: string): ReadonlySet<string> {
+  const parts = valueAt(text, ['parts'])
+  const lists = (Array.isArray(parts) ? parts : []).flatMap((part) => [mapOf(part).once, mapOf(part).do])
+  return new Set(lists.flat().map((step) => String(mapOf(step).id)))
 }
 
 /** Ids of the other steps of its part. */

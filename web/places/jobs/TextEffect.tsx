@@ -14,17 +14,21 @@ type JobEffect = Answer<typeof routes.jobEffect>
 export function TextEffect({
   job,
   text,
+  broken,
   environment,
 }: {
   job: string
   text: string
+  /** It cannot be read just now: what is shown stays until it can. */
+  broken: boolean
   environment: string
 }): ReactElement {
   const [asked, setAsked] = useState(text)
   useEffect(() => {
+    if (broken) return
     const timer = setTimeout(() => setAsked(text), 500)
     return () => clearTimeout(timer)
-  }, [text])
+  }, [text, broken])
   const { data, error } = useSWR<JobEffect, ApiFault>(
     `job effect ${job} ${environment} ${asked}`,
     () => call(routes.jobEffect, { params: { name: job }, body: { text: asked, environment } }),
@@ -34,7 +38,14 @@ export function TextEffect({
     <section
       className="sheet"
       aria-label="what the changes do"
-      style={{ flex: 'none', maxHeight: 132, overflow: 'auto', padding: '6px 14px' }}
+      aria-busy={broken}
+      style={{
+        flex: 'none',
+        maxHeight: 132,
+        overflow: 'auto',
+        padding: '6px 14px',
+        opacity: broken ? 0.5 : 1,
+      }}
       tabIndex={0}
     >
       {error && <span className="soft">what this does is known once the text can be read</span>}

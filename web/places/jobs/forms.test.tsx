@@ -1,13 +1,20 @@
 import { screen, waitFor } from '@testing-library/react'
 import { useState, type ReactElement } from 'react'
 import { describe, expect, it } from 'vitest'
+import { parse } from 'yaml'
 import { someNames } from '../../../core/job/beginnings'
 import { outlineOf } from '../../../core/job/outline'
+import { setAt, type Path } from '../../../core/job/editText'
+import { formable } from '../../../core/job/formable'
 import { parseJob } from '../../../core/job/parse'
 import { fault, show, type Answers } from '../../testing/page'
 import type { JobAnswer, OutlineAnswer } from './answers'
 import { Outline, type Chosen } from './Outline'
+import { AboutForm } from './AboutForm'
+import { PartForm } from './PartForm'
 import { PlanForm } from './PlanForm'
+import { StartsForm } from './StartsForm'
+import { StepForm } from './StepForm'
 import { TryForm } from './TryForm'
 
 const text = `mattock: job/1
@@ -325,5 +332,65 @@ describe('the outline', () => {
     await page.user.click(button('This part'))
     await page.user.click(screen.getByRole('menuitem', { name: /move up/ }))
     expect(order()).toBe('bring-in look (rest) | empty')
+  })
+})
+
+describe('the forms of a job', () => {
+  const given = text.replace(
+    'parts:',
+    'starts:\n  - {id: night, clock: {cron: 30 5 * * *}, missed: once}\ndue: 08:00\nparts:',
+  )
+  const whole = parse(given) as Record<string, unknown>
+  const paths = (of: unknown, path: Path = []): Path[] =>
+    typeof of === 'object' && of !== null ? [path, ...Object.entries(of).flatMap(([key, one]) => paths(one, [...path, Array.isArray(of) ? Number(key) : key]))] : [path] // prettier-ignore
+  const shared = { locked: false, onText: () => {}, names: [] }
+  const usual: Answers = { connections: [], controlTables: [], datasets: { total: 0, datasets: [] }, previewStarts: { starts: [] } } // prettier-ignore
+
+  it('are drawn whatever stands where a value is wanted, as long as forms go on with the text', () => {
+    let drawn = 0
+    for (const [i, path] of paths(whole).entries()) {
+      // the kinds of steps are what a form is chosen by
+      if (path.length === 0) continue
+      const text = setAt(given, path, [5, 'x', [], {}, null, true, [[]], [{ a: 1 }]][i % 8])
+      if (!formable(text)) continue
+      const faults = parseJob(text).faults
+      const parts = outline(given).parts
+      const form = {
+        starts: () => <StartsForm {...shared} text={text} jobs={[]} faults={faults} />,
+        parts: () =>
+          path.length > 3 ? (
+            <StepForm {...shared} text={text} path={path.slice(0, 4)} kind={parts[Number(path[1] ?? 0)]!.steps[Number(path[3])]?.kind ?? 'log'} slots={[]} faults={faults} onRenamed={() => {}} />
+          ) : (
+            <PartForm {...shared} text={text} part={parts[Number(path[1] ?? 0)]!} others={[]} faults={faults} />
+          ),
+      }[String(path[0])] ?? (() => <AboutForm {...shared} text={text} faults={faults} />) // prettier-ignore
+      show(form(), { answers: { ...usual, previewRoster: fault('document', 'not now') } })
+      expect(screen.getAllByRole('textbox').length, path.join('.')).toBeGreaterThan(0)
+      drawn++
+    }
+    expect(drawn).toBeGreaterThan(30)
+  })
+
+  it('keep a check whose number is emptied to be typed anew, and let it go where it is left empty', async () => {
+    const rows = ['parts', 1, 'do', 0, 'transfer', 'check', 0, 'rows', 'at_least']
+    const Editing = (): ReactElement => {
+      const [now, setNow] = useState(setAt(setAt(given, rows.slice(0, -3), [{ rows: {} }]), rows, 1))
+      return (
+        <>
+          <StepForm {...shared} text={now} path={['parts', 1, 'do', 0]} kind="transfer" slots={[]} faults={[]} onText={setNow} onRenamed={() => {}} />
+          <pre>{now}</pre>
+        </>
+      ) // prettier-ignore
+    }
+    const page = show(<Editing />, { answers: usual })
+    const least = () => field(/rows at least/)
+    await page.user.clear(least())
+    await page.user.type(least(), '5')
+    expect(page.text()).toContain('at_least: 5')
+    await page.user.clear(least())
+    expect(page.text()).toContain('rows: {}')
+    await page.user.tab()
+    await page.user.click(field('title of the step'))
+    await waitFor(() => expect(page.text()).not.toContain('check:'))
   })
 })

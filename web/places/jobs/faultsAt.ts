@@ -1,0 +1,13 @@
+import type { Fault } from '../../../core/fault'
+import type { FieldPath } from '../../kit/fields/frame'
+
+/** What the check of a document says of what stands at a path below a root, or within it. */
+export function faultsAt(faults: readonly Fault[], root: FieldPath): (path: FieldPath) => string | undefined {
+  return (path) => {
+    const own = [...root, ...path].join('.')
+    return faults.find(({ where }) => {
+      const at = String(where.path ?? '')
+      return at === own || at.startsWith(`${own}.`)
+    })?.message
+  }
+}
