@@ -118,11 +118,38 @@ export function show(element: ReactElement, options: Options = {}): Page {
   return {
     asked,
     bodies: (route) => asked.filter((one) => one.route === route).map(({ body }) => body),
-    user: userEvent.setup({ delay: null, pointerEventsCheck: PointerEventsCheckLevel.Never }),
+    user: settled(userEvent.setup({ delay: null, pointerEventsCheck: PointerEventsCheckLevel.Never })),
     address: () => `${router.state.location.pathname}${router.state.location.search}`,
     text: () => document.body.textContent ?? '',
     go: (path) => act(() => void router.navigate(path)),
   }
+}
+
+/** Answers that are on their way. */
+let underway = 0
+
+/** A user who looks, after each act, until the page has what it asked for. */
+function settled(user: UserEvent): UserEvent {
+  const own = new Map<PropertyKey, unknown>()
+  return new Proxy(user, {
+    get(target, key) {
+      const method: unknown = Reflect.get(target, key)
+      if (typeof method !== 'function') return method
+      const kept =
+        own.get(key) ?? ((...given: unknown[]) => actThenSettle(() => Reflect.apply(method, target, given)))
+      own.set(key, kept)
+      return kept
+    },
+  })
+}
+
+async function actThenSettle(work: () => unknown): Promise<unknown> {
+  const done: unknown = await work()
+  await act(async () => {
+    do await new Promise((tick) => setTimeout(tick, 0))
+    while (underway > 0)
+  })
+  return done
 }
 
 /** What was asked or answered otherwise than the contract says, or not answered at all: each fails its test. */
@@ -134,21 +161,27 @@ async function reply(
   address: string,
   init: RequestInit,
 ): Promise<Response> {
+  let answer: Response | undefined
   try {
-    return await replyTo(answers, asked, address, init)
+    underway++
+    answer = await replyTo(answers, asked, address, init)
   } catch (error) {
     const words = error instanceof z.ZodError ? z.prettifyError(error) : (error as Error).message
     breaches.push(`${init.method} ${address}: ${words}`)
     throw error
+  } finally {
+    underway--
   }
+  return answer ?? new Promise(() => {})
 }
 
+/** Undefined where the answer never comes. */
 async function replyTo(
   answers: Answers,
   asked: Asked[],
   address: string,
   init: RequestInit,
-): Promise<Response> {
+): Promise<Response | undefined> {
   const { pathname, searchParams } = new URL(address, 'http://test')
   const [key, params] = routeAt(init.method ?? 'GET', pathname)
   const route: Route = routes[key]
@@ -165,7 +198,7 @@ async function replyTo(
   const answer: unknown =
     typeof own === 'function' ? (own as (of: Given) => unknown)(given) : (own ?? usual[key])
   if (answer instanceof Said) {
-    if (answer.code === 'never') return await new Promise(() => {})
+    if (answer.code === 'never') return undefined
     const { code, message, where } = answer
     return Response.json({ error: { code, message, where } }, { status: faultCodes[code] })
   }

@@ -107,7 +107,7 @@ describe('a survey', () => {
   it('is decided by who may change things', async () => {
     show(<Survey />, { ...at, role: 'reader', answers: answers() })
     const grid = await screen.findByRole('grid')
-    expect(within(grid).getByText('flow')).toBeTruthy()
+    expect(await within(grid).findByText('flow')).toBeTruthy()
     expect(screen.queryByRole('button', { name: /Accept|Leave/ })).toBeNull()
   })
 })
