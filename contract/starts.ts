@@ -44,8 +44,9 @@ const foreseenSchema = z
       .string()
       .nullable()
       .describe(
-        'what it waits for, where nothing in the span brings that: it ends at the end of the span, then',
+        'what it waits for, where nothing in the span brings that: it ends at the end of the span then, or when it has given up',
       ),
+    givesUp: z.string().nullable().describe('when loads of it wait no longer for that, and fail'),
     due: z.string().nullable().describe('by when it is to be done'),
   })
   .meta({ id: 'ForeseenRun', description: 'a run that will begin, and when it will likely be done' })

@@ -78,6 +78,7 @@ const morningSchema = z.object({
             late: z.boolean().describe('it will likely be done only after it is due'),
             unknown: z.boolean().describe('nothing is known of how long it takes'),
             stuck: z.string().nullable().describe('what it waits for, where nothing brings that by itself'),
+            givesUp: z.string().nullable().describe('when loads of it wait no longer for that, and fail'),
           }),
         )
         .describe('runs that will begin by themselves'),

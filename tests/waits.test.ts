@@ -1,6 +1,8 @@
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { clockNow } from '../engine/context/clock'
+import { lookAhead } from '../engine/scheduling/outlook'
 import { makePlan } from '../engine/planning/plan'
 import { letGo, letWaitingGo, setAside, stopRun } from '../engine/running/controls'
 import { rerun, startRun } from '../engine/running/runs'
@@ -250,6 +252,10 @@ parts:
     const [{ id } = {}] = await bench.own('select id from mattock.load where run_id = $1', [run])
     const { givesUpAt, since } = (await waitsOfLoad(bench.engine, Number(id)))!
     expect(Math.round((Date.parse(givesUpAt!) - Date.parse(since)) / 60_000)).toBe(120)
+    // it is foreseen
+    const now = await clockNow(bench.engine)
+    const { foreseen } = await lookAhead(bench.engine, { environment: 'dev', from: new Date(now).toISOString(), until: new Date(now + 86_400_000).toISOString() })
+    expect(foreseen.find((one) => one.run === Number(run))).toMatchObject({ stuck: '2026-05-01 of The early', givesUp: givesUpAt, ends: givesUpAt })
     const later = (minutes: number) => bench.own(`insert into mattock.shown_clock (real, shown) values (clock_timestamp(), mattock.clock() + make_interval(mins => $1)) on conflict (id) do update set real = excluded.real, shown = excluded.shown`, [minutes])
     await later(119)
     await aWhile()

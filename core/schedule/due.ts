@@ -12,6 +12,6 @@ export function dueBy(due: string, began: number, zone: string): number {
   return day.epochMilliseconds
 }
 
-/** Will a run likely be done only after it is due? Times are ISO 8601 instants. */
-export const isLate = ({ due, ends, unknown, refused }: { readonly due: string | null; readonly ends: string; readonly unknown: boolean; readonly refused: boolean }): boolean =>
-  due !== null && !unknown && !refused && Date.parse(ends) > Date.parse(due) // prettier-ignore
+/** Will a run likely be done only after it is due, or not at all? Times are ISO 8601 instants. */
+export const isLate = ({ due, ends, unknown, refused, givesUp }: { readonly due: string | null; readonly ends: string; readonly unknown: boolean; readonly refused: boolean; readonly givesUp: string | null }): boolean =>
+  due !== null && !refused && (givesUp !== null || (!unknown && Date.parse(ends) > Date.parse(due))) // prettier-ignore

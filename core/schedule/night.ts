@@ -15,6 +15,10 @@ export interface NightPart {
   readonly uses?: readonly (readonly string[])[] | undefined
   /** What its loads wait for: slices of jobs, and datasets, that meet those of its run. */
   readonly waitsFor?: { readonly jobs: readonly string[]; readonly datasets: readonly string[] } | undefined
+  /** Milliseconds that its loads wait for that, from when the run was made; then they fail. However long where it is left out. */
+  readonly atMost?: number | undefined
+  /** It is done, too, where what it waits for failed. */
+  readonly anyway?: boolean | undefined
 }
 
 /** Data time that a run takes; milliseconds since 1970, half-open. */
@@ -22,6 +26,9 @@ export interface NightSlice {
   readonly from: number
   readonly to: number
 }
+
+/** How a run must have ended for what follows it. */
+export type EndedAs = 'done' | 'failed' | 'ended'
 
 /** A job as it is foreseen. */
 export interface NightJob {
@@ -32,7 +39,7 @@ export interface NightJob {
   /** Times that its starts come at, milliseconds since 1970. */
   readonly times: readonly { readonly start: string; readonly at: number; readonly label?: string; readonly slice?: NightSlice }[]
   /** Its starts that wait for something. */
-  readonly follows: readonly { readonly start: string; readonly jobs?: readonly string[]; readonly datasets?: readonly string[]; readonly all: boolean }[]
+  readonly follows: readonly { readonly start: string; readonly jobs?: readonly string[]; readonly datasets?: readonly string[]; readonly all: boolean; readonly as?: EndedAs }[]
   /** The datasets that it refreshes. */
   readonly writes: readonly string[]
 } // prettier-ignore
@@ -54,6 +61,8 @@ export interface NightWait {
   /** Loads that wait for it, among those that are left. */
   readonly loads: number
   readonly words: string
+  /** When they wait no longer, and fail. */
+  readonly givesUp?: number | undefined
   /** The jobs whose runs may bring it, with the data time where it is of one; of none, somebody has to. */
   readonly by: readonly { readonly job: string; readonly slice?: NightSlice | undefined }[]
 }
@@ -94,8 +103,10 @@ export interface Foreseen {
   readonly began: number | undefined
   /** It is left out, since another of its job goes on. */
   readonly refused: boolean
-  /** Nothing in the night lets it end; `ends` is the end of the night then. */
+  /** Nothing in the night brings what it waits for; `ends` is the end of the night then, or when it has given up. */
   readonly stuck?: Stuck | undefined
+  /** When loads of it wait no longer for that, and fail. */
+  readonly givesUp?: number | undefined
 }
 
 export interface Rehearsed {
@@ -121,8 +132,8 @@ const drawsFor = (loads: number): number => Math.max(3, Math.min(21, Math.floor(
 /**
  * Plays a night through: each start at its time, each load with a length drawn from those of like loads (a bootstrap
  * after Efron, 1979), taken up by list scheduling under the caps (Graham, 1969); what waits for a job or a dataset begins
- * when that is played to its end, and loads that wait for the slices of another job when that has played those. The same night
- * gives the same.
+ * when that is played to its end, and loads that wait for the slices of another job when that has played those. Loads fail where
+ * they wait no longer, and what waits for them is not done; any other load ends well. The same night gives the same.
  */
 export function rehearse(night: Night): Rehearsed {
   const loads = night.jobs.reduce((sum, job) => sum + job.times.length * job.parts.reduce((all, { loads: own }) => all + own, 0), 0) // prettier-ignore
@@ -165,6 +176,7 @@ interface Follower {
   readonly waitsForAll: number
   /** Those of them that the job writes. */
   readonly came: readonly string[]
+  readonly as: EndedAs
 }
 
 /** For each job what waits for it. */
@@ -174,11 +186,11 @@ function followersOf(jobs: readonly NightJob[]): Map<string, Follower[]> {
   const writers = new Map<string, string[]>()
   for (const { job, writes } of jobs)
     for (const dataset of writes) writers.set(dataset, [...(writers.get(dataset) ?? []), job])
-  for (const job of jobs) for (const { start, jobs: after, datasets, all } of job.follows) {
-    for (const name of after ?? []) add(name, { job, start, waitsForAll: 0, came: [] })
+  for (const job of jobs) for (const { start, jobs: after, datasets, all, as = 'done' } of job.follows) {
+    for (const name of after ?? []) add(name, { job, start, waitsForAll: 0, came: [], as })
     const came = new Map<string, string[]>()
     for (const dataset of new Set(datasets)) for (const writer of writers.get(dataset) ?? []) came.set(writer, [...(came.get(writer) ?? []), dataset])
-    for (const [writer, written] of came) add(writer, { job, start, waitsForAll: all ? new Set(datasets).size : 0, came: written })
+    for (const [writer, written] of came) add(writer, { job, start, waitsForAll: all ? new Set(datasets).size : 0, came: written, as: 'done' })
   }
   return found
 } // prettier-ignore
@@ -212,6 +224,15 @@ interface Going {
   readonly held: number[] | undefined
   readonly waits: readonly NightWait[]
 }
+
+/** A run that may bring what another waits for; without a place it has still to come. */
+interface Bringer {
+  readonly job: string
+  readonly place?: number
+  readonly ended: boolean
+}
+
+const toCome = { ended: false }
 
 interface PlayedRun extends Omit<Foreseen, 'low' | 'high' | 'after'> {
   readonly after: number[]
@@ -319,6 +340,45 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
     else going.set(run.job, [one])
     run.begins = now
     active.push(one)
+    for (const [part, { atMost, waitsFor }] of job.parts.entries())
+      if (atMost !== undefined && waitsFor && !left) events.add(Math.max(now, run.at + atMost), () => letGo(one, part))
+    for (const wait of waits)
+      if (wait.givesUp !== undefined) events.add(Math.max(now, wait.givesUp), () => letGoHeld(one, wait))
+    advance(one)
+  }
+
+  /** Loads of a part that has not begun wait no longer, where what they wait for is not there. */
+  function letGo(one: Going, part: number): void {
+    if (one.open[part] || !active.includes(one)) return
+    const other = othersBefore(one, part).find(({ ended }) => !ended)
+    if (!other) return
+    one.left[part] = 0
+    one.open[part] = true
+    giveUp(one, part, { job: other.job })
+  }
+
+  /** The same of loads that waited before the night. */
+  function letGoHeld(one: Going, wait: NightWait): void {
+    if (!one.held?.[wait.part] || isThere(one, wait)) return
+    const other = bringers(one, wait).find(({ ended }) => !ended)
+    one.held[wait.part] = 0
+    giveUp(one, wait.part, other ? { job: other.job } : { words: wait.words })
+  }
+
+  /** Loads of a part have failed, and what waits for them is not done. */
+  function giveUp(one: Going, part: number, stuck: Stuck): void {
+    const run = runs[one.place]!
+    run.givesUp ??= now
+    run.stuck ??= stuck
+    const without = (failed: number) =>
+      one.job.parts.forEach(({ waits, anyway }, at) => {
+        if (one.open[at] || anyway || !waits.includes(failed)) return
+        one.left[at] = 0
+        if (one.held) one.held[at] = 0
+        one.open[at] = true
+        without(at)
+      })
+    without(part)
     advance(one)
   }
 
@@ -347,11 +407,11 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
   }
 
   /** The runs that may bring what loads wait for. */
-  function bringers(one: Going, { by }: NightWait): { readonly place?: number; readonly ended: boolean }[] {
+  function bringers(one: Going, { by }: NightWait): Bringer[] {
     return by.flatMap(({ job: name, slice: wanted }) => [
       ...goingOn.filter(({ job, place }) => job === name && place !== one.place),
       ...(byName.get(name)?.times ?? []).flatMap(({ start, at, slice }) =>
-        !wanted || (slice && slice.from < wanted.to && slice.to > wanted.from) ? (taken.get(timeKey(name, start, at)) ?? { ended: false }) : [],
+        !wanted || (slice && slice.from < wanted.to && slice.to > wanted.from) ? { job: name, ...(taken.get(timeKey(name, start, at)) ?? toCome) } : [],
       ),
     ])
   }
@@ -373,18 +433,18 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
       const brings = wait && bringers(one, wait).find(({ ended }) => !ended)
       const before = brings ?? one.job.parts.flatMap((_part, part) => (one.open[part] ? [] : othersBefore(one, part))).find(({ ended }) => !ended)
       if (wait && !brings) tell(one.place, { words: wait.words })
-      else if (before?.place !== undefined) tell(one.place, { job: runs[before.place]!.job })
+      else if (before?.place !== undefined) tell(one.place, { job: before.job })
     }
     for (const [job, places] of queued) for (const place of places) tell(place, { job })
   }
 
   /** The runs of other jobs that loads of a part wait for: those that take slices that meet its own, and those that go on since before. */
-  function othersBefore(one: Going, part: number): { readonly place?: number; readonly ended: boolean }[] {
+  function othersBefore(one: Going, part: number): Bringer[] {
     const own = slices.get(one.place)
     return (waited.get(one.job.job)?.[part] ?? []).flatMap((name) => [
       ...goingOn.filter(({ job }) => job === name),
       ...(own ? byName.get(name)!.times : []).flatMap(({ start, at, slice }) =>
-        slice && slice.from < own!.to && slice.to > own!.from ? (taken.get(timeKey(name, start, at)) ?? { ended: false }) : [],
+        slice && slice.from < own!.to && slice.to > own!.from ? { job: name, ...(taken.get(timeKey(name, start, at)) ?? toCome) } : [],
       ),
     ])
   }
@@ -392,7 +452,9 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
   function endRun(one: Going): void {
     const run = runs[one.place]!
     run.ends = now
-    const known = byPlace.get(one.place)
+    const failed = run.givesUp !== undefined
+    // who waits for it waits on
+    const known = failed ? undefined : byPlace.get(one.place)
     if (known) known.ended = true
     active.splice(active.indexOf(one), 1)
     const beside = going.get(run.job)!
@@ -406,7 +468,8 @@ function playNight({ from, until, jobs, running, workers, caps = {} }: Night, fo
       const waits = other.waits.length > 0 || waited.get(other.job.job)?.some((names) => names.includes(run.job))
       if (waits && active.includes(other)) advance(other)
     }
-    for (const { job, start, waitsForAll, came } of followers.get(run.job) ?? []) {
+    for (const { job, start, waitsForAll, came, as } of followers.get(run.job) ?? []) {
+      if (as !== 'ended' && (as === 'failed') !== failed) continue
       if (!waitsForAll) events.add(now, () => come(job, start, undefined, [one.place]))
       else {
         const key = `${job.job} ${start}`

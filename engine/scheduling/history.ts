@@ -87,12 +87,12 @@ export async function runsGoingOn(engine: Engine, environment: string, histories
       [environment],
     ),
     client.query<Needed>(
-      `select s.run_id as run, s.part, n.kind, n.job, coalesce(j.title, n.job) as title, n.slice_from as "from", n.slice_to as "to", n.slice_label as label, n.dataset, n.run_needed as "runNeeded", o.job as "jobOfRun",
+      `select s.run_id as run, s.part, n.kind, n.job, coalesce(j.title, n.job) as title, n.slice_from as "from", n.slice_to as "to", n.slice_label as label, n.dataset, n.run_needed as "runNeeded", o.job as "jobOfRun", s.gives_up_at as "givesUp",
          sum((select count(*) from mattock.load l where l.wait_set = s.id and l.lane < 0))::int as loads
        from mattock.run r join mattock.wait_set s on s.run_id = r.id join mattock.wait_need n on n.set_id = s.id
        left join mattock.job j on j.name = n.job left join mattock.run o on o.id = n.run_needed
        where r.environment = $1 and r.state in ('running', 'held') and not r.past and s.released_at is null and n.met_at is null
-       group by 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11 order by 1, 2, n.slice_from`,
+       group by 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12 order by 1, 2, n.slice_from`,
       [environment],
     ),
   ])
@@ -101,7 +101,7 @@ export async function runsGoingOn(engine: Engine, environment: string, histories
   return rows.map(({ began, ...run }) => ({
     ...run,
     began: Date.parse(began),
-    waits: byRun.get(String(run.run))?.map((need): NightWait => ({ part: need.part, loads: need.loads, ...broughtBy(need, writers) })),
+    waits: byRun.get(String(run.run))?.map((need): NightWait => ({ part: need.part, loads: need.loads, ...(need.givesUp === null ? {} : { givesUp: Date.parse(need.givesUp) }), ...broughtBy(need, writers) })),
   }))
 } // prettier-ignore
 
@@ -118,6 +118,7 @@ interface Needed {
   readonly dataset: string | null
   readonly runNeeded: number | null
   readonly jobOfRun: string | null
+  readonly givesUp: string | null
   readonly loads: number
 }
 

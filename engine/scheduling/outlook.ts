@@ -13,6 +13,7 @@ import {
 import type { Job } from '../../core/job/document'
 import { decide } from '../../core/schedule/decide'
 import { dueBy } from '../../core/schedule/due'
+import { lengthOf } from '../../core/schedule/duration'
 import { newestClosed } from '../../core/slice/slices'
 import {
   rehearse,
@@ -55,7 +56,7 @@ export interface OutlookAsk {
 /** A run that is foreseen, as it is told. */
 export interface ForeseenRun extends Omit<
   Foreseen,
-  'at' | 'begins' | 'ends' | 'low' | 'high' | 'label' | 'run' | 'began' | 'stuck'
+  'at' | 'begins' | 'ends' | 'low' | 'high' | 'label' | 'run' | 'began' | 'stuck' | 'givesUp'
 > {
   readonly at: string
   readonly begins: string
@@ -66,8 +67,10 @@ export interface ForeseenRun extends Omit<
   readonly run: number | null
   /** By when it is to be done; null where its job does not say. */
   readonly due: string | null
-  /** What it waits for, where nothing in the span brings that: `ends` is the end of the span then. */
+  /** What it waits for, where nothing in the span brings that: `ends` is the end of the span then, or when it has given up. */
   readonly stuck: string | null
+  /** When loads of it wait no longer for that, and fail. */
+  readonly givesUp: string | null
 }
 
 /** A time at which a start would come, did a pause not keep it from it. */
@@ -194,7 +197,7 @@ function nightJob(job: Job, starts: readonly Start[], history: JobHistory | unde
   const parts = history?.parts ?? job.parts.map((_part, at) => ({ loads: 1, atOnce: 1, waits: at === 0 ? [] : [at - 1], lengths: [] }))
   return {
     job: job.name,
-    parts: parts.map((part, at) => ({ ...part, waitsFor: waitsOf(job, at) })),
+    parts: parts.map((part, at) => ({ ...part, waitsFor: waitsOf(job, at), atMost: lengthOf(job.parts[at]?.each?.waits_at_most ?? ''), anyway: (job.parts[at]?.when ?? 'done') !== 'done' })),
     atOnceRuns: job.at_once_runs,
     times,
     follows: starts.flatMap((start) => {
@@ -292,7 +295,7 @@ function told({ runs, busy, crowded, capped }: Rehearsed, byJob: ReadonlyMap<str
     return there
   })
   return {
-    foreseen: shown.map(({ job: name, at, begins, ends, low, high, after, label, run, began, stuck, ...rest }): ForeseenRun => {
+    foreseen: shown.map(({ job: name, at, begins, ends, low, high, after, label, run, began, stuck, givesUp, ...rest }): ForeseenRun => {
       const job = byJob.get(name)?.job
       return {
         job: name,
@@ -300,6 +303,7 @@ function told({ runs, busy, crowded, capped }: Rehearsed, byJob: ReadonlyMap<str
         label: label ?? null,
         run: run ?? null,
         stuck: stuck === undefined ? null : 'words' in stuck ? stuck.words : (byJob.get(stuck.job)?.job.title ?? stuck.job),
+        givesUp: givesUp === undefined ? null : iso(givesUp),
         at: iso(at),
         begins: iso(begins),
         ends: iso(ends),

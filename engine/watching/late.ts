@@ -10,7 +10,8 @@ export function lateOnes(outlook: Outlook, other: Outlook | undefined, at: Date)
     const title = titles.get(run.job) ?? run.job
     const over = at.getTime() - Date.parse(run.due!)
     const ahead = run.stuck === null ? `${title} will likely be late by ${by}` : `${title} will be late: it waits for ${run.stuck}`
-    const because = run.stuck === null ? `more places at workers would not change that: it begins ${run.after.length > 0 ? 'when what it waits for is done' : 'at its time'}, and takes as long as it usually does` : over >= 0 ? `it waits for ${run.stuck}, and nothing that is to begin brings that` : 'nothing that is to begin brings that'
+    const until = run.givesUp === null ? '' : ', and fails when it has waited as long as it may'
+    const because = run.stuck === null ? `more places at workers would not change that: it begins ${run.after.length > 0 ? 'when what it waits for is done' : 'at its time'}, and takes as long as it usually does` : over >= 0 ? `it waits for ${run.stuck}, and nothing that is to begin brings that${until}` : `nothing that is to begin brings that${until}`
     return {
       kind: over >= 0 ? 'overdue' : 'late',
       key: `late ${run.job} ${run.due}`,

@@ -93,6 +93,7 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
             late: isLate(run),
             unknown: run.unknown,
             stuck: run.stuck,
+            givesUp: run.givesUp,
           })),
         runs: list.map((run) => ({
           id: run.id,

@@ -1,3 +1,4 @@
+import type { EndedAs } from '../../schedule/night'
 import type { z } from 'zod'
 import type { Slice } from '../../slice/slices'
 import type { SliceSpec } from '../../slice/spec'
@@ -58,7 +59,7 @@ export interface StartDefinition<Schema extends z.ZodType = z.ZodType> {
   /** What of a happening concerns it; `reads` are the datasets that the job read lately. */
   readonly concerns?: (given: z.output<Schema>, happened: Happened, reads: readonly string[]) => Concern | undefined // prettier-ignore
   /** The jobs whose end it waits for, or the datasets; for drawing and foreseeing it. */
-  readonly follows?: (given: z.output<Schema>, reads: readonly string[]) => { readonly jobs?: readonly string[]; readonly datasets?: readonly string[]; readonly all: boolean } // prettier-ignore
+  readonly follows?: (given: z.output<Schema>, reads: readonly string[]) => { readonly jobs?: readonly string[]; readonly datasets?: readonly string[]; readonly all: boolean; readonly as?: EndedAs } // prettier-ignore
 }
 
 export const defineStart = <Schema extends z.ZodType>(

@@ -25,5 +25,5 @@ export const ended = defineStart({
   },
   // its inputs are not what they were, though its newest slice may be the same
   takes: () => 'either',
-  follows: ({ job }) => ({ jobs: [job], all: false }),
+  follows: ({ job, as }) => ({ jobs: [job], all: false, as }),
 })

@@ -174,7 +174,7 @@ describe('the morning sheet', () => {
 
   it('draws a line for each job, each run in words for who cannot see it', async () => {
     const jobs = [
-      { job: 'rain-gauges', title: 'Rain gauges', runs: [], foreseen: [{ at: '2026-11-24T06:00:00.000Z', ends: '2026-11-24T06:40:00.000Z', due: '2026-11-24T06:30:00.000Z', late: true, unknown: false, stuck: null }] },
+      { job: 'rain-gauges', title: 'Rain gauges', runs: [], foreseen: [{ at: '2026-11-24T06:00:00.000Z', ends: '2026-11-24T06:40:00.000Z', due: '2026-11-24T06:30:00.000Z', late: true, unknown: false, stuck: null, givesUp: null }] },
       {
         job: 'gauge-readings',
         title: 'Gauge readings',

@@ -86,7 +86,7 @@ export function Rehearsal({ environment, outlook }: { readonly environment: stri
                   <TableCell>{titles.get(run.job) ?? run.job}{run.label !== null && <span className="soft mono"> {run.label}</span>}</TableCell>
                   <TableCell>{timeText(run.at)}</TableCell>
                   <TableCell>{run.refused || run.stuck !== null ? '' : run.unknown ? <span className="soft">not known</span> : lengthText((Date.parse(run.ends) - Date.parse(run.begins)) / 1000)}</TableCell>
-                  <TableCell>{run.refused ? <span className="soft">left out: another goes on</span> : run.stuck !== null ? <span className="bad" title={likelyWords(run)}>waits for {run.stuck}</span> : run.unknown ? '' : timeText(run.ends)}</TableCell>
+                  <TableCell>{run.refused ? <span className="soft">left out: another goes on</span> : run.stuck !== null ? <span className="bad" title={likelyWords(run)}>{run.givesUp === null ? '' : `fails ${timeText(run.givesUp)}: `}waits for {run.stuck}</span> : run.unknown ? '' : timeText(run.ends)}</TableCell>
                   <TableCell className="soft">{run.refused || run.unknown || run.stuck !== null ? '' : clock(run.high)}</TableCell>
                   <TableCell>{run.due === null ? '' : clock(run.due)}</TableCell>
                   <TableCell className={isLate(run) ? 'bad' : undefined}>{spare(run)}</TableCell>
@@ -107,9 +107,9 @@ const secondsOf = (stretches: readonly { readonly from: string; readonly until: 
 
 const keyOf = ({ job, start, label, at, after }: ForeseenRun): string => `${job} ${start} ${label} ${after.length > 0 ? after.join() : at}` // prettier-ignore
 
-function spare({ due, ends, unknown, refused, stuck }: ForeseenRun): string {
+function spare({ due, ends, unknown, refused, stuck, givesUp }: ForeseenRun): string {
   if (due === null || unknown || refused) return ''
-  if (stuck !== null) return Date.parse(ends) > Date.parse(due) ? 'not by itself' : ''
+  if (stuck !== null) return givesUp !== null || Date.parse(ends) > Date.parse(due) ? 'not by itself' : ''
   const left = (Date.parse(due) - Date.parse(ends)) / 1000
   return left < 0 ? `late by ${lengthText(-left)}` : lengthText(left)
 }

@@ -22,6 +22,7 @@ const run = (job: string, more: Partial<ForeseenRun>): ForeseenRun => ({
   run: null,
   refused: false,
   stuck: null,
+  givesUp: null,
   due: null,
   ...more,
 })
@@ -188,6 +189,11 @@ describe('the page of starts', () => {
     const stuck = outlook({ foreseen: [run('gauges', { run: 8, due: hours(2.25), ends: hours(26), stuck: '2026-11-24 of Lab results' })] })
     open({ starts: stuck, playStarts: stuck as never }, { at: '/?view=rehearsal', path: '/' })
     expect(await screen.findByText('waits for 2026-11-24 of Lab results')).toBeTruthy()
+    expect(screen.getByText('not by itself')).toBeTruthy()
+    const gone = outlook({ foreseen: [run('gauges', { run: 8, due: hours(2.25), ends: hours(2), stuck: '2026-11-24 of Lab results', givesUp: hours(2) })] })
+    open({ starts: gone, playStarts: gone as never }, { at: '/?view=rehearsal', path: '/' })
+    const words = await screen.findByText(/^fails .*: waits for 2026-11-24 of Lab results$/)
+    expect(words.title).toMatch(/before it has waited as long as it may, .*: it fails then/)
     expect(screen.getByText('not by itself')).toBeTruthy()
   })
   it('rehearses with other caps of connections beside it, and says which loads wait for', async () => {

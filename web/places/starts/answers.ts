@@ -26,10 +26,11 @@ export interface Chosen {
 export const likelyWords = ({
   unknown,
   stuck,
+  givesUp,
   ends,
-}: Pick<ForeseenRun, 'unknown' | 'stuck' | 'ends'>): string =>
+}: Pick<ForeseenRun, 'unknown' | 'stuck' | 'givesUp' | 'ends'>): string =>
   stuck !== null
-    ? `waits for ${stuck}, and nothing that is to begin brings that`
+    ? `waits for ${stuck}, and nothing that is to begin brings that${givesUp === null ? '' : ` before it has waited as long as it may, ${timeText(givesUp)}: it fails then`}`
     : unknown
       ? 'how long it takes is not known'
       : `likely done ${timeText(ends)}`
