@@ -3,17 +3,16 @@ import type { FileFormat } from '../../core/catalog/found'
 import type { Packing } from '../../core/files/formats/definition'
 import type { TextAs } from '../../database/schema'
 import type { From } from '../../core/job/sources'
-import type { Detected } from './detect'
+import type { Known } from './known'
 import type { CsvReading, Relation, StoreFile } from './relation'
+
+export type { Known }
 
 /** How a job says that files are read. */
 export type FileReading = Omit<
   From,
   'store' | 'files' | 'missing' | 'connection' | 'table' | 'query' | 'service' | 'path'
 >
-
-/** A file that was looked at. */
-export type Known = Exclude<Detected, { readonly reason: string }>
 
 /** A file of a store with how it is read, and the columns that its head names; none where only reading tells them. */
 export interface FormattedFile extends StoreFile {
@@ -83,6 +82,14 @@ export interface Head {
   readonly said?: readonly string[]
 }
 
+/** Bytes that files of a format begin with. */
+export interface Mark {
+  /** Four of them, in hexadecimal. */
+  readonly bytes: string
+  /** Why a file that begins so is none of the format all the same; `end` gives its last bytes. */
+  fault(file: { readonly ending: string; end(bytes: number): Promise<Buffer> }): Promise<string | undefined>
+}
+
 /** A format of files: how it is read, surveyed, counted and written. core/files/formats/ has the other half. */
 export interface Format {
   /** How a file is to be read and what its head names; undefined where nothing is in it. @throws StepFault `file` */
@@ -124,7 +131,11 @@ export interface Format {
   ): Promise<{ sql: string; note: string }>
   /** How its text tells the number of records, counted beside the reading: by RFC 4180, or by lines; else it says it itself. */
   readonly counts?: 'records' | 'lines'
-  /** Its first bytes tell it, whatever a job or the ending says. */
-  readonly marked: boolean
+  /** Its first bytes tell it, whatever a job or the ending says; of others the text does. */
+  readonly mark?: Mark
+  /** Of a format of text: is one of it that begins so? Of several that say so the first has it. */
+  begins?(text: string, ending: string): boolean
+  /** Of a format of text: why one that begins so is no table of it all the same. */
+  refuses?(sample: string, ending: string, whole: boolean): string | undefined
   readonly writer?: FileWriter
 }

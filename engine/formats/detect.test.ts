@@ -4,7 +4,8 @@ import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import fc from 'fast-check'
 import { afterAll, describe, expect, it } from 'vitest'
-import { fileKinds } from '../../core/files/formats'
+import type { FormatDefinition } from '../../core/files/formats/definition'
+import { fileKinds, formats as known, kindByName } from '../../core/files/formats'
 import { detectFile } from './detect'
 import { checkGzip } from './gzip'
 import { formats } from './index'
@@ -33,6 +34,17 @@ describe('what a file is', () => {
     ['a.ndjson', '{"a": 1}', { kind: 'ndjson' }],
     ['a.json', '{"a": 1}\n{"a": 2}\n', { kind: 'ndjson' }],
     ['a.json', '\uFEFF[1]', { kind: 'json' }],
+    // a document of its own ending is one, though it stands in one line (RFC 7946)
+    ['a.geojson', '{"type": "FeatureCollection", "features": []}', { kind: 'json' }],
+    // endings of anybody's go by what stands in the file, others by their own
+    ['a.dat', '[{"a": 1}]', { kind: 'json' }],
+    ['a.TXT', '{"a": 1}\n{"a": 2}', { kind: 'ndjson' }],
+    ['a', '{"a": 1}', { kind: 'ndjson' }],
+    ['a.csv', '{"a": 1}', { kind: 'csv' }],
+    ['a.csv', '[x],y\n1,2\n', { kind: 'csv' }],
+    ['a.jsonl', '{\n"a": 1}', { kind: 'json' }],
+    ['A.XLSX', Buffer.from('504b0304', 'hex'), { kind: 'xlsx', sample: '' }],
+    ['no.ending', Buffer.from('504152310050415231', 'hex'), { kind: 'parquet' }],
   ])('%s with %j', async (name, text, found) => {
     expect(await detect(name, text)).toMatchObject(found)
   })
@@ -48,6 +60,13 @@ describe('what a file is', () => {
     ['a.csv', Buffer.from('504b0304', 'hex'), 'a zip archive'],
     ['a.csv.gz', Buffer.from('1f8b0800', 'hex'), 'gzip that cannot be unpacked: it is damaged'],
     ['a.xlsx', 'x,y\n', 'not what its ending says: it begins with "x,y\\n"'],
+    ['a.json', 'a,b\n', 'no JSON: it begins with "a,b"'],
+    ['a.ndjson', '  ', 'no JSON: it begins with ""'],
+    [
+      'a.parquet.gz',
+      gzipSync('PAR1 PAR1'),
+      `not what its ending says: it begins with ${JSON.stringify('\x1f\x8b\x08\x00')}`,
+    ],
     ['a.parquet', 'PAR1 and no end', 'a Parquet file whose end is missing: it was broken off'],
   ])('%s is none: %j', async (name, bytes, reason) => {
     expect(await detect(name, bytes)).toEqual({ reason })
@@ -83,6 +102,15 @@ describe('what a file is', () => {
 })
 
 describe('every format', () => {
+  it('has endings that no other has, and is told by its first bytes or by its text', () => {
+    const endings = fileKinds.flatMap((kind) => [...known[kind].endings.own, ...((known[kind] as FormatDefinition).endings.shared ?? [])])
+    expect(new Set(endings).size).toBe(endings.length)
+    for (const kind of fileKinds) {
+      expect(known[kind].endings.own.map((ending) => kindByName(`in/x.${ending.toUpperCase()}`))).toEqual(known[kind].endings.own.map(() => kind))
+      expect([formats[kind].mark, formats[kind].begins].filter(Boolean), kind).toHaveLength(1)
+    }
+    expect(['note', 'a.b/c', 'x.csv.gz', '.json', 'x.unknown'].map(kindByName)).toEqual(['csv', 'csv', 'csv', 'json', 'csv'])
+  }) // prettier-ignore
   it('that core knows is read here', () => {
     expect(Object.keys(formats).sort()).toEqual([...fileKinds].sort())
   })

@@ -2,26 +2,11 @@ import { open, stat, type FileHandle } from 'node:fs/promises'
 import { gunzipSync, constants } from 'node:zlib'
 import { fileTypeFromBuffer } from 'file-type'
 import iconv from 'iconv-lite'
-import type { FileFormat } from '../../core/catalog/found'
-import { findDialect } from '../../core/files/dialect'
-import { formats as known } from '../../core/files/formats'
+import { endingOf, fileKinds, formats as known, kindOfEnding, type FileKind } from '../../core/files/formats'
 import type { Encoding } from '../../core/files/encodings'
 import { deepest, depthRefusal } from './bounds'
-
-/** What a file is, by its first bytes and its name; or why it is no table. */
-export type Detected =
-  | {
-      readonly kind: FileFormat['kind']
-      readonly gzip: boolean
-      readonly encoding: Encoding
-      /** Its beginning as text; '' for kinds that are no text. */
-      readonly sample: string
-      /** Is the sample the whole file? */
-      readonly whole: boolean
-      /** Where it is not: the end of the file, from anywhere in a line on. */
-      readonly end?: string
-    }
-  | { readonly reason: string }
+import { formats } from './index'
+import type { Detected } from './known'
 
 const sampleBytes = 65_536
 /** Bytes of the end that are looked at for what stands below a table. */
@@ -77,8 +62,8 @@ function markupKind(sample: string): string | undefined {
     : undefined
 }
 
-/** Endings that tables of text come with. Others are left alone, so that a note or half a file is not taken for data. */
-const textEndings = ['csv', 'tsv', 'tab', 'psv', 'txt', 'dat', 'json', 'ndjson', 'jsonl', 'geojson', '']
+/** Formats of text. */
+const textKinds = fileKinds.filter((kind) => formats[kind].begins)
 
 /** Looks at the first 64 kB of a file, and at the end of a Parquet file. */
 export async function detectFile(path: string, name: string): Promise<Detected> {
@@ -90,21 +75,21 @@ export async function detectFile(path: string, name: string): Promise<Detected> 
     if (size === 0) return { reason: 'it is empty (0 bytes)' }
     const head = await bytesAt(file, 0, sampleBytes)
     const magic = head.subarray(0, 4).toString('hex')
-    if (magic === '50415231') {
-      const tail = (await bytesAt(file, Math.max(0, size - 4), 4)).toString('hex')
-      if (tail !== '50415231') return { reason: 'a Parquet file whose end is missing: it was broken off' }
-      return { kind: 'parquet', gzip: false, encoding: 'utf-8', sample: '', whole: false }
-    }
-    if (magic === '504b0304') {
-      if (/\.xlsx$/i.test(name))
-        return { kind: 'xlsx', gzip: false, encoding: 'utf-8', sample: '', whole: false }
-      return { reason: 'a zip archive' }
+    const ending = endingOf(name)
+    const marked = fileKinds.find((kind) => formats[kind].mark?.bytes === magic)
+    if (marked) {
+      const end = (bytes: number) => bytesAt(file, Math.max(0, size - bytes), bytes)
+      const reason = await formats[marked].mark!.fault({ ending, end })
+      return reason === undefined
+        ? { kind: marked, gzip: false, encoding: 'utf-8', sample: '', whole: false }
+        : { reason }
     }
     const gzip = magic.startsWith('1f8b')
     const other =
       gzip || magic.startsWith('fffe') || magic.startsWith('feff') ? undefined : await otherKind(head)
     if (other) return { reason: other }
-    if (/\.(xlsx|parquet)$/i.test(name))
+    const said = kindOfEnding(ending)
+    if (said && formats[said.kind].mark)
       return {
         reason: `not what its ending says: it begins with ${JSON.stringify(head.toString('latin1', 0, 4))}`,
       }
@@ -112,7 +97,7 @@ export async function detectFile(path: string, name: string): Promise<Detected> 
     if (gzip && size <= sampleBytes && plain.length > 0 && isBroken(head))
       return { reason: 'gzip that cannot be unpacked to its end: it is broken off or damaged' }
     const whole = gzip ? size <= sampleBytes && plain.length < sampleBytes : size <= sampleBytes
-    const found = ofText(plain, name.replace(/\.gz$/i, ''), gzip, whole)
+    const found = ofText(plain, ending, gzip, whole)
     if ('reason' in found || whole || gzip || !known[found.kind].reads.includes('tail')) return found
     const end = await bytesAt(file, Math.max(0, size - endBytes) & ~1, endBytes + 1)
     return { ...found, end: found.encoding === 'utf-16' ? utf16(end) : decoded(end, found.encoding) }
@@ -139,12 +124,6 @@ function unpacked(head: Buffer): Buffer {
   }
 }
 
-/** Do the lines of a text have fields, and mostly as many? Prose has commas, too. */
-function looksLikeTable(sample: string, whole: boolean): boolean {
-  const dialect = findDialect(sample, { whole })
-  return dialect !== undefined && dialect.names.length > 1 && dialect.records > 1 && dialect.even >= 0.5
-}
-
 /** Bytes that a small archive may unpack to while it is looked at whole. */
 const mostUnpacked = 64 << 20
 
@@ -159,13 +138,13 @@ function isBroken(bytes: Buffer): boolean {
   }
 }
 
-function ofText(head: Buffer, name: string, gzip: boolean, whole: boolean): Detected {
+function ofText(head: Buffer, ending: string, gzip: boolean, whole: boolean): Detected {
   if (head.length === 0) return { reason: 'gzip that cannot be unpacked: it is damaged' }
   const encoding = encodingOf(head)
   if (!encoding) return { reason: 'binary data, not text' }
-  const ending = (/\.([^./]*)$/.exec(name)?.[1] ?? '').toLowerCase()
-  if (!textEndings.includes(ending))
-    return { reason: `a name that ends with .${ending} is not taken for a table` }
+  const said = kindOfEnding(ending)
+  // others are left alone, so that a note or half a file is not taken for data
+  if (!said && ending !== '') return { reason: `a name that ends with .${ending} is not taken for a table` }
   let sample = encoding === 'utf-16' ? utf16(head) : decoded(head, encoding)
   if (!whole && encoding === 'utf-8') sample = sample.replace(/\uFFFD+$/, '')
   const markup = markupKind(sample)
@@ -173,11 +152,17 @@ function ofText(head: Buffer, name: string, gzip: boolean, whole: boolean): Dete
   // some readers would end their process; what comes deeper in the file is seen when it is read
   const deep = /^[\s\uFEFF]*[[{]/.test(sample) ? depthRefusal(deepest(sample)) : undefined
   if (deep !== undefined) return { reason: deep }
-  const kind = kindOf(sample, ending)
-  if (kind === 'csv' && ['json', 'ndjson', 'jsonl', 'geojson'].includes(ending))
-    return { reason: `no JSON: it begins with ${JSON.stringify(sample.trim().slice(0, 20))}` }
-  if (kind === 'csv' && ending === 'txt' && !looksLikeTable(sample, whole))
-    return { reason: 'text, but no table' }
+  const text = sample.replace(/^\uFEFF/, '').trimStart()
+  const begins = (kind: FileKind) => formats[kind].begins?.(text, ending) ?? false
+  const kind = textKinds.find(
+    (one) => begins(one) && (!said?.own || known[one].family === known[said.kind].family),
+  )
+  if (kind === undefined)
+    return {
+      reason: `no ${known[said!.kind].family.toUpperCase()}: it begins with ${JSON.stringify(sample.trim().slice(0, 20))}`,
+    }
+  const reason = formats[kind].refuses?.(sample, ending, whole)
+  if (reason !== undefined) return { reason }
   return { kind, gzip, encoding, sample, whole }
 }
 
@@ -247,18 +232,4 @@ function isMostlyUtf8(bytes: Buffer): boolean {
     } else others++
   }
   return letters > 0 && letters * 10 >= others
-}
-
-function kindOf(sample: string, ending: string): FileFormat['kind'] {
-  if (['csv', 'tsv', 'tab', 'psv'].includes(ending)) return 'csv'
-  const text = sample.replace(/^\uFEFF/, '').trimStart()
-  if (text.startsWith('[')) return 'json'
-  if (!text.startsWith('{')) return 'csv'
-  const [line = '', next] = text.split(/\r?\n/)
-  try {
-    JSON.parse(line)
-    return next?.trim() || ending !== 'json' ? 'ndjson' : 'json'
-  } catch {
-    return 'json'
-  }
 }

@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Planner } from './asks'
 import { planApart, type PlannerOptions } from './process'
 
@@ -150,6 +150,8 @@ else { ${made} }`
     const long = ask('ana', 'spin').catch(() => {})
     await expect(ask('ben', 'echo')).rejects.toMatchObject({ fault: { code: 'busy' } })
     await long
+    // what was broken off begins again, sooner or later
+    await vi.waitFor(() => ask('ana', 'echo'), { timeout: 30_000 })
     // whoever waits for what is their own waits for it
     const own = ask('ana', 'wait', 700)
     expect(await ask('ana', 'echo', 5)).toBe(5)

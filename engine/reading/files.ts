@@ -102,7 +102,7 @@ export async function readHead(full: string, path: string, reading: FileReading)
   // a format that the job names is one of text, whatever the ending says
   const { format, widths, header, delimiter } = reading
   const told =
-    (format !== undefined && format !== 'detect' && !formats[format].marked) ||
+    (format !== undefined && format !== 'detect' && !formats[format].mark) ||
     (format === undefined && (widths !== undefined || !header || delimiter !== ','))
   const detected = await detectFile(full, told ? 'file' : path)
   if ('reason' in detected)

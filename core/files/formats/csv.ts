@@ -2,7 +2,7 @@ import { valueKeys, type FormatDefinition } from './definition'
 
 export const csv: FormatDefinition = {
   words: 'CSV',
-  names: /\.(csv|tsv|tab|psv|txt|dat)(\.gz)?$/i,
+  endings: { own: ['csv', 'tsv', 'tab', 'psv'], shared: ['txt', 'dat'] },
   family: 'csv',
   typed: false,
   reads: [

@@ -7,8 +7,8 @@ export type Packing = 'none' | 'gzip' | 'zstd' | 'snappy'
 export interface FormatDefinition {
   /** What it is called: `newline-delimited JSON`. */
   readonly words: string
-  /** Fits the names of its files. */
-  readonly names: RegExp
+  /** The endings of its files: those that nothing else has, and those that other formats of text come with, too. */
+  readonly endings: { readonly own: readonly string[]; readonly shared?: readonly string[] }
   /** Formats of one family with the same columns are like files, which make one dataset. */
   readonly family: string
   /** Its columns have types of their own, which are worth telling. */

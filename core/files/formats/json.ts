@@ -2,7 +2,7 @@ import { valueKeys, type FormatDefinition } from './definition'
 
 export const json: FormatDefinition = {
   words: 'JSON',
-  names: /\.(json|geojson)(\.gz)?$/i,
+  endings: { own: ['json', 'geojson'] },
   family: 'json',
   typed: false,
   reads: ['records', 'inner', ...valueKeys],

@@ -2,7 +2,7 @@ import { valueKeys, type FormatDefinition } from './definition'
 
 export const ndjson: FormatDefinition = {
   words: 'newline-delimited JSON',
-  names: /\.(ndjson|jsonl)(\.gz)?$/i,
+  endings: { own: ['ndjson', 'jsonl'] },
   family: 'json',
   typed: false,
   reads: ['inner', ...valueKeys],

@@ -2,7 +2,7 @@ import type { FormatDefinition } from './definition'
 
 export const parquet: FormatDefinition = {
   words: 'Parquet',
-  names: /\.parquet$/i,
+  endings: { own: ['parquet'] },
   family: 'parquet',
   typed: true,
   reads: [],

@@ -2,7 +2,7 @@ import { valueKeys, type FormatDefinition } from './definition'
 
 export const xlsx: FormatDefinition = {
   words: 'XLSX',
-  names: /\.xlsx$/i,
+  endings: { own: ['xlsx'] },
   family: 'xlsx',
   typed: false,
   reads: ['header', 'names', 'heads', 'under', 'skip', 'tail', ...valueKeys, 'sheet'],

@@ -2,6 +2,7 @@ import iconv from 'iconv-lite'
 import { formatText, type FileFormat } from '../../../core/catalog/found'
 import { fail } from '../../../core/fault'
 import { findDialect } from '../../../core/files/dialect'
+import { formats } from '../../../core/files/formats'
 import { joined } from '../../../core/files/header'
 import { folderValues } from '../../../core/files/grouping'
 import { behindLines, endsOf, quickRecords } from '../../../core/files/layout'
@@ -16,9 +17,14 @@ import { unionColumns } from '../unionColumns'
 import { duckWriter } from '../duckWriter'
 import { csvSql } from './reader'
 
+const { own } = formats.csv.endings
+
 export const csv: Format = {
   counts: 'records',
-  marked: false,
+  // what is no document is lines with fields
+  begins: (text, ending) => own.includes(ending) || !/^[[{]/.test(text),
+  refuses: (sample, ending, whole) =>
+    ending === 'txt' && !looksLikeTable(sample, whole) ? 'text, but no table' : undefined,
   head(known, reading) {
     if (reading.format === 'detect') {
       const found = dialectOf(known)
@@ -123,6 +129,12 @@ function formatOf({ gzip, whole }: Known, reading: FileReading, text: string): F
 }
 
 /** The sample in the encoding that the job says, which may be another than the one guessed. */
+/** Do the lines of a text have fields, and mostly as many? Prose has commas, too. */
+function looksLikeTable(sample: string, whole: boolean): boolean {
+  const dialect = findDialect(sample, { whole })
+  return dialect !== undefined && dialect.names.length > 1 && dialect.records > 1 && dialect.even >= 0.5
+}
+
 function sampleText(known: Known, reading: FileReading): string {
   const single = known.encoding === 'latin-1' || known.encoding === 'windows-1252'
   if (!single || reading.encoding === known.encoding) return known.sample

@@ -1,6 +1,6 @@
 import type { DuckDBConnection } from '@duckdb/node-api'
 import { formatText, type FileFormat } from '../../../core/catalog/found'
-import type { FileKind } from '../../../core/files/formats'
+import { formats, type FileKind } from '../../../core/files/formats'
 import { fail } from '../../../core/fault'
 import type { Format } from '../definition'
 import { withFolders, type StoreFile } from '../relation'
@@ -14,7 +14,7 @@ export const jsonFormat = (
   kind: Extract<FileKind, 'json' | 'ndjson'>,
   { byLine }: { readonly byLine: boolean },
 ): Format => ({
-  marked: false,
+  begins: (text, ending) => /^[[{]/.test(text) && beginsByLine(text, ending) === byLine,
   head: ({ gzip }) => ({ format: { kind, ...(gzip ? { gzip: true } : {}) }, names: [] }),
   async open(duck, files, reading, folder) {
     const { format } = files[0]!
@@ -56,6 +56,20 @@ export const jsonFormat = (
     return { sql: `(${first!.sql})`, note: `${formatText(format)}${within}` }
   },
 })
+
+/** A document in the first line, and more below it, or an ending that says so. */
+function beginsByLine(text: string, ending: string): boolean {
+  if (!text.startsWith('{')) return false
+  const [line = '', next] = text.split(/\r?\n/, 2)
+  try {
+    JSON.parse(line)
+    return Boolean(next?.trim()) || !oneDocument.includes(ending)
+  } catch {
+    return false
+  }
+}
+
+const oneDocument = formats.json.endings.own
 
 /** Where the records of a document are, and which shape it has. */
 async function formatOf(duck: DuckDBConnection, full: string, format: FileFormat): Promise<FileFormat> {

@@ -6,9 +6,17 @@ import { withFolders } from '../relation'
 import { openTyped } from '../typed'
 
 const format: FileFormat = { kind: 'parquet' }
+/** PAR1, which it begins and ends with. */
+const magic = '50415231'
 
 export const parquet: Format = {
-  marked: true,
+  mark: {
+    bytes: magic,
+    fault: async ({ end }) =>
+      (await end(4)).toString('hex') === magic
+        ? undefined
+        : 'a Parquet file whose end is missing: it was broken off',
+  },
   head: () => ({ format, names: [] }),
   async open(duck, files, _reading, folder) {
     const rows = new Map<string, number>()

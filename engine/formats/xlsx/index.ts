@@ -2,6 +2,7 @@ import { mkdir, rename } from 'node:fs/promises'
 import { basename, join, posix } from 'node:path'
 import type { FileFormat } from '../../../core/catalog/found'
 import { partsOf } from '../../../core/files/dialect'
+import { formats } from '../../../core/files/formats'
 import type { TablePlace } from '../../../core/files/header'
 import { fail } from '../../../core/fault'
 import { stepFault } from '../../context/step'
@@ -13,9 +14,15 @@ import { withFolders } from '../relation'
 import { layDownSheets } from './sheets'
 import { writeSheet } from './write'
 
+const { own } = formats.xlsx.endings
+
 /** Sheets are laid down as CSV first, and read as that. */
 export const xlsx: Format = {
-  marked: true,
+  // PK and two numbers, as every zip archive
+  mark: {
+    bytes: '504b0304',
+    fault: async ({ ending }) => (own.includes(ending) ? undefined : 'a zip archive'),
+  },
   head: (_known, { sheet }) => ({
     format: { kind: 'xlsx', ...(sheet === undefined ? {} : { sheet }) },
     names: [],

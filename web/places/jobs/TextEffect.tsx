@@ -39,13 +39,8 @@ export function TextEffect({
       className="sheet"
       aria-label="what the changes do"
       aria-busy={broken}
-      style={{
-        flex: 'none',
-        maxHeight: 132,
-        overflow: 'auto',
-        padding: '6px 14px',
-        opacity: broken ? 0.5 : 1,
-      }}
+      title={broken ? 'of the last text that could be read' : undefined}
+      style={{ flex: 'none', maxHeight: 132, overflow: 'auto', padding: '6px 14px' }}
       tabIndex={0}
     >
       {error && <span className="soft">what this does is known once the text can be read</span>}
