@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { faultCodes, type FaultCode } from '../core/faultCodes'
+import '../core/issueWords'
 import type { Right } from '../core/rights'
 
 /** One operation of the API. Server, web, command and OpenAPI are all made from these. */

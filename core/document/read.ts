@@ -2,6 +2,7 @@ import { isMap, isNode, isPair, LineCounter, parseDocument, type Document } from
 import { z } from 'zod'
 import type { Fault } from '../fault'
 import { didYouMean } from '../expression/nearest'
+import { missing } from '../issueWords'
 import { some } from '../text/someOf'
 import { keysAt } from './keysAt'
 
@@ -127,8 +128,10 @@ function issueFaults(
       return { code: 'document', message, where: { path: inside, ...place(inside) } }
     })
   }
-  const missing = issue.code === 'invalid_type' && /received undefined/.test(issue.message)
-  const message = missing ? `"${String(issue.path.at(-1) ?? 'document')}" is missing` : plain(issue.message)
+  const message =
+    issue.message === missing
+      ? `"${String(issue.path.at(-1) ?? 'document')}" is missing`
+      : plain(issue.message)
   return [{ code: 'document', message, where: { path, ...place(path) } }]
 }
 

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import '../issueWords'
 import type { SlotKind } from '../text/slot'
 
 /** What a key of the grammar is to the person who sets it, and to those who read its text. */

@@ -79,6 +79,7 @@ export function NumberInput({
   placeholder,
   disabled = false,
   width = 110,
+  wrong = false,
   least,
 }: Control & {
   readonly value: number | undefined
@@ -90,6 +91,7 @@ export function NumberInput({
     <OutlinedInput
       type="number"
       size="small"
+      error={wrong}
       value={value ?? ''}
       disabled={disabled}
       placeholder={placeholder ?? ''}

@@ -95,13 +95,14 @@ export const leaves: {
   either: (props) => <Either {...props} />,
 }
 
-function numberControl({ field, said, value, onChange, frame }: FieldProps): ReactElement {
+function numberControl({ field, path, said, value, onChange, frame }: FieldProps): ReactElement {
   return (
     <NumberInput
       label={said}
       value={typeof value === 'number' ? value : undefined}
       placeholder={field.usual ?? (field.preset === undefined ? '' : String(field.preset))}
       disabled={frame.locked}
+      wrong={frame.fault?.(path) !== undefined}
       onChange={onChange}
     />
   )

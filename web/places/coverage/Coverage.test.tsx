@@ -128,6 +128,16 @@ describe('the page of what is covered', () => {
     await open({ coverage: coverage([]) })
     expect(screen.getByText(/No job goes through slices yet/)).toBeTruthy()
   })
+  it('leads on from a job that has no slices', async () => {
+    show(<Coverage />, {
+      answers: { coverage: fault('unknown-name', 'there is no job "bills" with slices') },
+      at: '/?job=bills',
+      path: '/',
+    })
+    expect((await screen.findByRole('alert')).textContent).toContain('there is no job "bills" with slices')
+    expect(screen.getByRole('link', { name: 'ledger' }).getAttribute('href')).toBe('/ledger?job=bills')
+    expect(screen.getByRole('link', { name: 'Every job with slices' }).getAttribute('href')).toBe('/coverage')
+  })
   it('says that nothing is missing', async () => {
     await open({ coverage: coverage([job('whole', [row('a', 'LL')])]) }, { at: '/?gaps=only' })
     expect(screen.getByText(/Nothing is missing/)).toBeTruthy()

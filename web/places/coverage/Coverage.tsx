@@ -41,7 +41,16 @@ export default function Coverage(): ReactElement {
   const known = useJobs(data, job)
   const [wanted, setWanted] = useState('')
   const lines = useMemo(() => linesOf(data?.jobs ?? [], { by, gapsOnly, wanted }), [data, by, gapsOnly, wanted])
-  if (error && !data) return <FaultBox error={error} />
+  if (error && !data)
+    return (
+      <FaultBox error={error}>
+        {job !== '' && (
+          <p>
+            What has no slices has no data time to be covered; its runs are in the <Link to={`/ledger?job=${encodeURIComponent(job)}`}>ledger</Link>. <Link to="/coverage">Every job with slices</Link>
+          </p>
+        )}
+      </FaultBox>
+    )
   if (!data) return <Waiting what="reading what was loaded" />
   const columns = [...new Set(data.jobs.flatMap((one) => one.columns))]
   const rows = lines.filter(({ kind }) => kind === 'row').length

@@ -91,7 +91,7 @@ describe('a job', () => {
     await page.user.clear(cron())
     await page.user.type(cron(), '0 6')
     await waitFor(() => expect(screen.queryByRole('alert')?.textContent).toMatch(/^"0 6" has 2 fields/))
-    expect(await screen.findByText(/line 5: starts.0.clock.cron/)).toBeTruthy()
+    expect(await screen.findByText(/line 5, cron: "0 6" has 2/)).toBeTruthy()
     expect(cron().value).toBe('0 6')
     expect(cron().disabled).toBe(false)
     await page.user.type(cron(), ' * * *')

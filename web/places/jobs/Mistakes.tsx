@@ -23,4 +23,7 @@ export function Mistakes({
 }
 
 const inWords = ({ message, where: { line, path } }: Fault): string =>
-  `${line === undefined ? '' : `line ${line}: `}${path ? `${path}: ` : ''}${message}`
+  `${line === undefined ? '' : `line ${line}, `}${path ? `${keyOf(path)}: ` : ''}${message}`
+
+/** The name of what is wrong: the last of its path that is no place in a list. */
+const keyOf = (path: string): string => path.split('.').findLast((part) => !/^\d+$/.test(part)) ?? path
