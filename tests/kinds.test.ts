@@ -85,14 +85,14 @@ vi.mock('../engine/connectors/registry', async (original) => {
 })
 vi.mock('../core/files/formats/registry', async (original) => {
   const { formats } = await original<typeof FormatKinds>()
-  const lines = { words: 'lines', names: /\.lines$/, family: 'lines', typed: false, reads: [], writes: null }
+  const lines = { words: 'lines', endings: { own: ['lines'] }, family: 'lines', typed: false, reads: [], writes: null }
   return { formats: { ...formats, lines } }
 })
 vi.mock('../engine/formats', async (original) => {
   const { formats } = await original<typeof FormatReaders>()
   const { csvSql } = await import('../engine/formats/csv/reader')
   const lines = {
-    marked: false,
+    begins: (_text: string, ending: string) => ending === 'lines',
     counts: 'lines',
     head: () => ({ format: { kind: 'lines' }, names: ['line'] }),
     open: (_duck: unknown, files: readonly { full: string }[]) =>
@@ -225,6 +225,8 @@ describe('a format that is made up', () => {
     const { kindByName } = await import('../core/files/formats')
     expect(kindByName('a/b.lines')).toBe('lines')
     writeFileSync(join(folder, 'one.lines'), 'first, with a comma\nsecond\n')
+    const { detectFile } = await import('../engine/formats/detect')
+    expect(await detectFile(join(folder, 'one.lines'), 'one.lines')).toMatchObject({ kind: 'lines' })
     const { openFiles } = await import('../engine/reading/files')
     const { withDuck } = await import('../engine/duck/duck')
     const { emptyOutcome } = await import('../engine/context/step')
