@@ -14,7 +14,8 @@ const common = {
 
 export default defineConfig({
   test: {
-    maxWorkers: 2,
+    // one more than the smallest machine has cores: tests that end servers and begin them again mostly wait
+    maxWorkers: 3,
     projects: [
       // pure, or set up anew in each test: files of one process share what they import
       {
