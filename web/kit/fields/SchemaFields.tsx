@@ -18,6 +18,8 @@ interface Props {
   readonly frame: FieldFrame
   /** Keys that somebody else shows. */
   readonly without?: readonly string[]
+  /** It is left: the focus is elsewhere. */
+  readonly onLeft?: () => void
 }
 
 const wide = (field: Field): boolean =>
@@ -28,7 +30,7 @@ const wide = (field: Field): boolean =>
 
 /** The fields of an object's schema, all of them: those that are seldom set when they are, or when asked for. */
 export function SchemaFields(props: Props): ReactElement {
-  const { schema, path, said, onChange, frame, without = [] } = props
+  const { schema, path, said, onChange, frame, without = [], onLeft } = props
   const value = mapOf(props.value)
   const [all, setAll] = useState(false)
   const { kinds, oneKind } = metaOf(schema)
@@ -57,7 +59,7 @@ export function SchemaFields(props: Props): ReactElement {
       role="group"
       aria-label={said || undefined}
       onBlur={({ currentTarget, relatedTarget }) => {
-        if (!currentTarget.contains(relatedTarget)) frame.onLeave?.(path)
+        if (!currentTarget.contains(relatedTarget)) onLeft?.()
       }}
     >
       {kinds && kind !== undefined && (
@@ -92,6 +94,7 @@ export function SchemaFields(props: Props): ReactElement {
             said={own}
             value={value[field.key]}
             frame={frame}
+            stays={field.key === chosen}
             onChange={(next) => put(field.key, next)}
           />
         )
@@ -189,9 +192,10 @@ const controls: { readonly [K in FieldType['kind']]: (props: FieldProps) => Reac
       />
     )
   },
-  group: ({ field, path, said, value, onChange, frame }) => (
+  group: ({ field, path, said, value, onChange, frame, stays = false }) => (
     <SchemaFields
       schema={field.schema}
+      {...(stays ? {} : { onLeft: () => frame.onLeave?.(path) })}
       path={path}
       said={said}
       value={mapOf(value)}

@@ -22,7 +22,7 @@ export interface FieldFrame {
   readonly fault?: (path: FieldPath) => string | undefined
   /** Sets what stands at a path; without it, each object gives its whole to the one around it. */
   readonly onSet?: (path: FieldPath, value: unknown) => void
-  /** The group at a path was left. */
+  /** The group at a path was left; not told of one that says by its name what the group around it is. */
   readonly onLeave?: (path: FieldPath) => void
 }
 
@@ -34,4 +34,6 @@ export interface FieldProps {
   readonly value: unknown
   readonly onChange: (value: unknown) => void
   readonly frame: FieldFrame
+  /** It says what the group around it is, so that it stays when it is empty. */
+  readonly stays?: boolean
 }

@@ -18,6 +18,7 @@ import { LeaveGuard } from '../../kit/LeaveGuard'
 import { AboutForm } from './AboutForm'
 import { functions } from './functions'
 import { CopyJob } from './CopyJob'
+import { mistakeWords } from './faultsAt'
 import { Mistakes } from './Mistakes'
 import { Outline, type Chosen } from './Outline'
 import { PartForm } from './PartForm'
@@ -118,7 +119,8 @@ function JobSheet({
   }, [text, job])
 
   const save = useCallback(async () => {
-    if (!mayChange || !changed || faults.length > 0) return
+    if (!mayChange || !changed) return
+    if (faults.length > 0) return say(`not saved: ${mistakeWords(faults[0]!)}`)
     setFault(undefined)
     await call(routes.saveJob, { params: { name: job.name }, body: { text, base: job.newest, message: '' } })
     setSearch({ view })

@@ -11,3 +11,10 @@ export function faultsAt(faults: readonly Fault[], root: FieldPath): (path: Fiel
     })?.message
   }
 }
+
+/** What is wrong, with its line and its name. */
+export const mistakeWords = ({ message, where: { line, path } }: Fault): string =>
+  `${line === undefined ? '' : `line ${line}, `}${path ? `${keyOf(path)}: ` : ''}${message}`
+
+/** The name of what is wrong: the last of its path that is no place in a list. */
+const keyOf = (path: string): string => path.split('.').findLast((part) => !/^\d+$/.test(part)) ?? path

@@ -371,7 +371,7 @@ describe('the forms of a job', () => {
     expect(drawn).toBeGreaterThan(30)
   })
 
-  it('keep a check whose number is emptied to be typed anew, and let it go where it is left empty', async () => {
+  it('keep a group whose only value is emptied to be typed anew; one that may be left out goes where it is left empty', async () => {
     const rows = ['parts', 1, 'do', 0, 'transfer', 'check', 0, 'rows', 'at_least']
     const Editing = (): ReactElement => {
       const [now, setNow] = useState(setAt(setAt(given, rows.slice(0, -3), [{ rows: {} }]), rows, 1))
@@ -389,8 +389,35 @@ describe('the forms of a job', () => {
     expect(page.text()).toContain('at_least: 5')
     await page.user.clear(least())
     expect(page.text()).toContain('rows: {}')
-    await page.user.tab()
+    // a check is one by its kind, and is taken away where one says so
     await page.user.click(field('title of the step'))
-    await waitFor(() => expect(page.text()).not.toContain('check:'))
+    expect(page.text()).toContain('rows: {}')
+    await page.user.click(button('take away'))
+    expect(page.text()).not.toContain('check:')
+  })
+
+  it('keep what a start is, though nothing is set of it, and drop an optional group that is left empty', async () => {
+    const Editing = (): ReactElement => {
+      const [now, setNow] = useState(
+        setAt(setAt(given, ['starts', 0], { id: 'night', refreshed: {} }), ['parts', 1, 'each', 'arrives'], {
+          by: 'due',
+        }),
+      )
+      return (
+        <>
+          <StartsForm {...shared} text={now} jobs={[]} faults={[]} onText={setNow} />
+          <PartForm {...shared} text={now} part={outline(given).parts[1]!} others={[]} faults={[]} onText={setNow} />
+          <pre>{now}</pre>
+        </>
+      ) // prettier-ignore
+    }
+    const page = show(<Editing />, { answers: { ...usual, previewRoster: fault('document', 'not now') } })
+    await page.user.click(screen.getByRole('combobox', { name: /datasets/ }))
+    await page.user.click(field('title of the part'))
+    expect(page.text()).toContain('refreshed: {}')
+    await page.user.clear(field(/arrives by/))
+    expect(page.text()).toContain('arrives: {}')
+    await page.user.click(field('title of the part'))
+    expect(page.text()).not.toContain('arrives: {}')
   })
 })
