@@ -85,7 +85,14 @@ vi.mock('../engine/connectors/registry', async (original) => {
 })
 vi.mock('../core/files/formats/registry', async (original) => {
   const { formats } = await original<typeof FormatKinds>()
-  const lines = { words: 'lines', endings: { own: ['lines'] }, family: 'lines', typed: false, reads: [], writes: null }
+  const lines = {
+    words: 'lines',
+    endings: { own: ['lines'] },
+    family: 'lines',
+    typed: false,
+    reads: [],
+    writes: null,
+  }
   return { formats: { ...formats, lines } }
 })
 vi.mock('../engine/formats', async (original) => {

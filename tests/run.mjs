@@ -86,9 +86,10 @@ const at = others.indexOf('--faults')
 if (at >= 0) await tests('faults', ['tests/chance.test.ts'], { MATTOCK_FAULTS: others[at + 1] })
 else if (others.length > 0) await tests('tests', others)
 else {
-  // two at a time: as many as the smallest machine has cores
-  if (!quick) await Promise.all([inOrder(checks.slice(0, 2)), inOrder(checks.slice(2))])
+  // beside the tests, of which many wait for servers that end and begin
+  const checked = quick ? undefined : inOrder(checks)
   await tests('tests', quick ? ['--project=core', '--project=web', '--project=units'] : [])
+  await checked
   // and what has to do with time once more, where the clock stands half an hour apart from everybody’s
   if (!quick) {
     const elsewhere = { TZ: 'America/St_Johns' }
