@@ -8,6 +8,7 @@ const common = {
   testTimeout: 60_000,
   hookTimeout: 120_000,
   pool: 'forks' as const,
+  setupFiles: ['tests/support/seed.ts'],
   // the services that tests ask are on this machine
   env: { MATTOCK_ALLOW_ADDRESSES: '127.0.0.0/8,::1/128' },
 }
@@ -31,7 +32,7 @@ export default defineConfig({
           ...common,
           name: 'web',
           environment: 'jsdom',
-          setupFiles: ['web/testing/setup.ts'],
+          setupFiles: [...common.setupFiles, 'web/testing/setup.ts'],
           include: ['web/**/*.test.{ts,tsx}'],
           isolate: false,
         },
