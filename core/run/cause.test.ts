@@ -86,8 +86,7 @@ describe('the cause of a failure', () => {
         (value) => {
           const own = ownValues({ texts: [], row: { value }, slice: null })
           expect(() => causeOf(`— ${value} —`, own)).not.toThrow()
-          if (/^[\p{L}\p{N}]+$/u.test(value))
-            expect(causeOf(`— ${value} —`, own)).toBe('— … —')
+          if (/^[\p{L}\p{N}]+$/u.test(value)) expect(causeOf(`— ${value} —`, own)).toBe('— … —')
         },
       ),
     )
