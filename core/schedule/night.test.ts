@@ -1,7 +1,8 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { dueBy } from './due'
-import { rehearse, type NightJob } from './night'
+import type { NightJob } from './foreseen'
+import { rehearse } from './night'
 
 const job = (name: string, more: Partial<NightJob> = {}): NightJob => ({
   job: name,

@@ -1,7 +1,7 @@
 import type { Engine } from '../context/engine'
 import { groupBy } from '../../core/group'
 import type { Need } from '../../core/job/waits'
-import type { NightPart, NightRun, NightWait } from '../../core/schedule/night'
+import type { NightPart, NightRun, NightWait } from '../../core/schedule/foreseen'
 
 /** What is known of how a job's runs go. */
 export interface JobHistory {

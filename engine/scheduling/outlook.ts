@@ -15,15 +15,8 @@ import { decide } from '../../core/schedule/decide'
 import { dueBy } from '../../core/schedule/due'
 import { lengthOf } from '../../core/schedule/duration'
 import { newestClosed } from '../../core/slice/slices'
-import {
-  rehearse,
-  type Crowd,
-  type Foreseen,
-  type NightPart,
-  type NightJob,
-  type NightRun,
-  type Rehearsed,
-} from '../../core/schedule/night'
+import type { Crowd, Foreseen, NightJob, NightPart, NightRun, Rehearsed } from '../../core/schedule/foreseen'
+import { rehearse } from '../../core/schedule/night'
 import { waitDatasets, waitJobs } from '../../core/job/waits'
 import { fail } from '../../core/fault'
 import { clockNow } from '../context/clock'

@@ -1,4 +1,4 @@
-import type { EndedAs } from '../../schedule/night'
+import type { EndedAs } from '../../schedule/foreseen'
 import type { z } from 'zod'
 import type { Slice } from '../../slice/slices'
 import type { SliceSpec } from '../../slice/spec'
