@@ -1,7 +1,7 @@
 import { defineConfig } from 'vitest/config'
 
 /** Of tests/, those that need neither a database nor a browser. */
-const light = ['tests/kinds.test.ts', 'tests/references.test.ts', 'tests/workbook.test.ts']
+const light = ['kinds', 'references', 'tidy', 'workbook'].map((name) => `tests/${name}.test.ts`)
 const walks = 'tests/walk*.test.ts'
 
 const common = {

@@ -1,4 +1,4 @@
-import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import pg from 'pg'
@@ -8,6 +8,7 @@ import { migrateDatabase } from '../database/open'
 import { openEngine, type Engine } from '../engine/context/engine'
 import { readLoads, readPlan } from '../engine/planning/stored'
 import { startRun } from '../engine/running/runs'
+import { removeFolder } from './support/folder'
 
 const all = join(import.meta.dirname, '../database/migrations')
 const folder = mkdtempSync(join(tmpdir(), 'mattock-migrations-'))
@@ -65,10 +66,10 @@ beforeAll(async () => {
   await old.end()
   await migrateDatabase(url, all)
   engine = await openEngine(url, folder)
-}, 60_000)
+})
 afterAll(async () => {
   await engine?.close()
-  rmSync(folder, { recursive: true, force: true })
+  await removeFolder(folder)
 })
 
 describe('a store of an earlier day', () => {

@@ -12,6 +12,7 @@ import { openConnection, sealLines } from '../engine/connectors/connections'
 import { saveJob } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
 import { startRun } from '../engine/running/runs'
+import { end } from './support/processes'
 import { testServer, type TestServer } from './support/server'
 
 // a word that stands nowhere else is put into every secret there is; then everything that can be read is searched
@@ -46,7 +47,7 @@ beforeAll(async () => {
     stream.on('data', (chunk: Buffer) => (said += chunk.toString()))
 })
 afterAll(async () => {
-  worker.kill('SIGTERM')
+  await end(worker)
   service.close()
   await server.close()
 })

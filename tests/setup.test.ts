@@ -1,10 +1,11 @@
-import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import pg from 'pg'
 import { chromium } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
 import { browserFlags } from './support/browser'
+import { removeFolder } from './support/folder'
 import { startPlain, type Started } from './support/started'
 
 let mattock: Started
@@ -17,7 +18,7 @@ beforeAll(async () => {
 })
 afterAll(async () => {
   await mattock.stop()
-  rmSync(folder, { recursive: true, force: true })
+  await removeFolder(folder)
 })
 const drop = () => join(mattock.data, 'stores', 'drop')
 const put = (name: string, text: string): string => {

@@ -7,6 +7,7 @@ import { closingsBetween } from '../core/slice/slices'
 import { saveJob } from '../engine/jobs/versions'
 import { until } from './support/faults'
 import { testBench, type TestBench } from './support/bench'
+import { end } from './support/processes'
 
 // A month of starts, played in seconds with a clock of its own: three servers are ended hard and begun again while it goes
 // on, the clock of the zone is set forward within, and the clock of starts is set back now and then.
@@ -25,7 +26,7 @@ beforeAll(async () => {
   await bench.rows('create table public.told (job text, day date)')
 }, 120_000)
 afterAll(async () => {
-  for (const server of servers) server?.kill('SIGKILL')
+  await Promise.all(servers.map(async (server) => server && (await end(server, 'SIGKILL'))))
   await bench.close()
 })
 

@@ -1,11 +1,12 @@
 import { execFile } from 'node:child_process'
-import { existsSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdtempSync, readFileSync, statSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import pg from 'pg'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { healthSchema, type Health } from '../contract/health'
 import { until } from './support/faults'
+import { removeFolder } from './support/folder'
 import { pace } from './support/pace'
 
 // a Mattock with a Postgres of its own, as a user starts it; the tests end that Postgres in every way
@@ -59,7 +60,7 @@ beforeAll(async () => {
 })
 afterAll(async () => {
   await mattock('stop')
-  rmSync(data, { recursive: true, force: true })
+  await removeFolder(data)
 })
 
 describe('Postgres of its own', () => {

@@ -6,7 +6,9 @@ import { startRun, rerun } from '../engine/running/runs'
 import { stopRun } from '../engine/running/controls'
 import { saveJob } from '../engine/jobs/versions'
 import { fileJob, testBench, type TestBench } from './support/bench'
+import { until } from './support/faults'
 import { pace } from './support/pace'
+import { end } from './support/processes'
 
 let bench: TestBench
 const children: ChildProcess[] = []
@@ -14,7 +16,7 @@ beforeAll(async () => {
   bench = await testBench()
 })
 afterAll(async () => {
-  for (const child of children) child.kill('SIGKILL')
+  await Promise.all(children.map((child) => end(child, 'SIGKILL')))
   await bench.close()
 })
 
@@ -30,14 +32,6 @@ function workerProcess(): ChildProcess {
   )
   children.push(child)
   return child
-}
-
-async function until(what: string, test: () => Promise<boolean>, seconds = 30): Promise<void> {
-  const end = Date.now() + seconds * 1000
-  while (!(await test())) {
-    if (Date.now() > end) throw new Error(`not within ${seconds} s: ${what}`)
-    await new Promise((resolve) => setTimeout(resolve, 20))
-  }
 }
 
 async function begin(document: string): Promise<number> {
@@ -77,7 +71,6 @@ describe('a worker that is killed in the middle of a load', () => {
       'another takes it',
       async () =>
         (await bench.own('select 1 from mattock.load where run_id = $1 and attempt = 2', [run])).length > 0,
-      60,
     )
     expect(Date.now() - killed).toBeLessThan(30_000 * pace())
     expect(await bench.ended(run)).toBe('done')

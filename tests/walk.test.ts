@@ -1,9 +1,10 @@
-import { existsSync, mkdtempSync, rmSync } from 'node:fs'
+import { existsSync, mkdtempSync } from 'node:fs'
 import { join } from 'node:path'
 import { tmpdir } from 'node:os'
 import { chromium, type BrowserContext, type Page } from 'playwright-core'
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
 import { browserFlags } from './support/browser'
+import { removeFolder } from './support/folder'
 import { startDemo, type Started } from './support/started'
 import * as catalog from './walk/catalog'
 import * as connections from './walk/connections'
@@ -41,7 +42,7 @@ beforeAll(async () => {
 }, 240_000)
 afterAll(async () => {
   await browser?.close()
-  rmSync(profile, { recursive: true, force: true })
+  await removeFolder(profile)
   await demo?.stop()
 })
 

@@ -3,6 +3,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { cookieName } from '../server/auth'
 import { pace } from './support/pace'
+import { end } from './support/processes'
 import { startDemo, type Started } from './support/started'
 
 // whatever one person asks for, others are answered as before, within 300 ms more. The machine's two cores are shared
@@ -27,7 +28,7 @@ beforeAll(async () => {
   expect(bad).toContain(cookieName)
 })
 afterAll(async () => {
-  probe.kill('SIGKILL')
+  await end(probe, 'SIGKILL')
   await demo.stop()
 })
 

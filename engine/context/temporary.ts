@@ -29,9 +29,16 @@ export async function withFolder<T>(work: (folder: string) => Promise<T>): Promi
   }
 }
 
-/** Takes this process's folder away; it is made anew where it is needed again. */
+/**
+ * Takes this process's folder away; it is made anew where it is needed again. What cannot be taken away, since a thread
+ * still writes into it or the disk fails, is left to the next process that sweeps: the end of this one must not hang on it.
+ */
 export function removeTemporary(): void {
-  if (root) rmSync(root, { recursive: true, force: true })
+  try {
+    if (root) rmSync(root, { recursive: true, force: true })
+  } catch {
+    // swept later
+  }
   root = undefined
 }
 

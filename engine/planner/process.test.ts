@@ -1,7 +1,8 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { removeFolder } from '../../tests/support/folder'
 import type { Planner } from './asks'
 import { planApart, type PlannerOptions } from './process'
 
@@ -34,9 +35,9 @@ beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), 'mattock-planner-'))
   writeFileSync(join(folder, 'planner.mjs'), made)
 })
-afterEach(() => {
+afterEach(async () => {
   planner.close()
-  rmSync(folder, { recursive: true, force: true })
+  await removeFolder(folder)
 })
 
 describe('planning apart', () => {

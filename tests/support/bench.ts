@@ -1,4 +1,4 @@
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import pg from 'pg'
@@ -11,6 +11,7 @@ import { makePlan } from '../../engine/planning/plan'
 import { startRun } from '../../engine/running/runs'
 import { startWorker, type Worker } from '../../engine/queue/worker'
 import type { Row } from '../../core/value'
+import { removeFolder } from './folder'
 
 let made = 0
 
@@ -101,7 +102,7 @@ export async function testBench(): Promise<TestBench> {
       await Promise.all(workers.map((worker) => worker.stop()))
       await warehouse.end()
       await engine.close()
-      rmSync(folder, { recursive: true, force: true })
+      await removeFolder(folder)
     },
   }
   return bench

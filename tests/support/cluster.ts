@@ -1,9 +1,10 @@
 import { execFileSync } from 'node:child_process'
-import { chmodSync, mkdtempSync, rmSync } from 'node:fs'
+import { chmodSync, mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { TestProject } from 'vitest/node'
 import { startPostgres } from '../../cli/postgres'
+import { removeFolder } from './folder'
 
 /** One Postgres server for all tests of a run, in a folder that is thrown away. */
 export default async function setup(project: TestProject) {
@@ -15,7 +16,7 @@ export default async function setup(project: TestProject) {
   project.provide('cluster', server.url('postgres'))
   return async () => {
     await server.stop()
-    rmSync(folder, { recursive: true, force: true })
+    await removeFolder(folder)
   }
 }
 

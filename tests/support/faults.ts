@@ -7,6 +7,7 @@ import { saveJob } from '../../engine/jobs/versions'
 import { makePlan } from '../../engine/planning/plan'
 import { startRun } from '../../engine/running/runs'
 import { testBench, type TestBench } from './bench'
+import { end } from './processes'
 
 const project = join(import.meta.dirname, '../..')
 
@@ -85,18 +86,11 @@ export async function faultBench(settings: Record<string, string> = {}): Promise
     },
     said: () => said,
     end: async () => {
-      await Promise.all(begun.splice(0).map(ended))
+      await Promise.all(begun.splice(0).map((child) => end(child)))
     },
     close: async () => {
-      await Promise.all(begun.splice(0).map(ended))
+      await Promise.all(begun.splice(0).map((child) => end(child)))
       await bench.close()
     },
   }
-}
-
-async function ended(child: ChildProcess): Promise<void> {
-  if (child.exitCode !== null || child.signalCode !== null) return
-  const gone = new Promise((resolve) => child.once('exit', resolve))
-  child.kill('SIGTERM')
-  await gone
 }

@@ -3,6 +3,7 @@ import { copyFileSync, mkdirSync } from 'node:fs'
 import { createServer, connect, type Server, type Socket } from 'node:net'
 import { join } from 'node:path'
 import type { TestBench } from './bench'
+import { end } from './processes'
 
 const project = join(import.meta.dirname, '../..')
 
@@ -96,7 +97,7 @@ export async function makeHosts(bench: TestBench, names: readonly string[]): Pro
     said: () => said,
     close: async () => {
       for (const host of hosts) host.mend()
-      await Promise.all(children.map(ended))
+      await Promise.all(children.map((child) => end(child)))
       server.close()
       for (const { name } of hosts) ip('netns', 'del', `${mark}${name}`)
       ip('link', 'del', bridge)
@@ -125,13 +126,4 @@ async function pipeTo(address: string, to: number): Promise<{ server: Server; po
     return close(done)
   }
   return { server, port }
-}
-
-async function ended(child: ChildProcess): Promise<void> {
-  if (child.exitCode !== null || child.signalCode !== null) return
-  const gone = new Promise((resolve) => child.once('exit', resolve))
-  child.kill('SIGTERM')
-  const hard = setTimeout(() => child.kill('SIGKILL'), 20_000)
-  await gone
-  clearTimeout(hard)
 }

@@ -1,10 +1,11 @@
 import { spawn } from 'node:child_process'
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { mkdtempSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { inject } from 'vitest'
 import pg from 'pg'
 import { tokenFile } from '../../cli/state'
+import { removeFolder } from './folder'
 
 const program = join(import.meta.dirname, '../../dist/main.js')
 
@@ -63,7 +64,8 @@ async function start(name: string, options: string[], more: Record<string, strin
       let err = ''
       child.stdout.on('data', (chunk: Buffer) => (out += chunk.toString()))
       child.stderr.on('data', (chunk: Buffer) => (err += chunk.toString()))
-      child.on('exit', (code) => resolve({ code: code ?? -1, out, err }))
+      // not at its exit: what it said may come after that
+      child.on('close', (code) => resolve({ code: code ?? -1, out, err }))
     })
   const begun = await run(['start', ...options, '--background', '--json'])
   if (begun.code !== 0) throw new Error(begun.err)
@@ -77,7 +79,7 @@ async function start(name: string, options: string[], more: Record<string, strin
     mattock: (...args) => run(args),
     stop: async () => {
       await run(['stop'])
-      rmSync(data, { recursive: true, force: true })
+      await removeFolder(data)
     },
   }
 }
