@@ -5,8 +5,10 @@ const light = ['kinds', 'references', 'tidy', 'workbook'].map((name) => `tests/$
 const walks = 'tests/walk*.test.ts'
 
 const common = {
-  testTimeout: 60_000,
-  hookTimeout: 120_000,
+  // what hangs never ends, however long it is waited for; all else must pass where the machine is busy
+  testTimeout: 240_000,
+  hookTimeout: 240_000,
+  expect: { poll: { timeout: 60_000 } },
   pool: 'forks' as const,
   setupFiles: ['tests/support/seed.ts'],
   // the services that tests ask are on this machine

@@ -9,7 +9,7 @@ let bench: TestBench
 beforeAll(async () => {
   bench = await testBench()
   Object.assign(all.connections, { mailbox: { settings: { folder: join(bench.folder, 'stores/mailbox') } } })
-}, 60_000)
+})
 afterAll(() => bench.close())
 
 const text = (name: string, more = '') => `# kept as it is

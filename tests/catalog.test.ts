@@ -40,7 +40,7 @@ beforeAll(async () => {
     `create table public.pump (id bigint primary key, kw numeric(7,2), "odd ""name""" text); insert into pump values (1, 2.5, 'a'), (2, 3, 'b')`,
   )
   for (const connection of ['drop', 'warehouse']) await takeIn(bench, connection)
-}, 60_000)
+})
 afterAll(() => bench.close())
 
 describe('the catalog', () => {

@@ -370,7 +370,7 @@ describe('the server', () => {
     const { id } = begun.body as unknown as { id: number }
     const look = async () => (await ask(`/api/tries/${id}`)).body as unknown as { state: string; saved: boolean; clearedAt: string | null; loads: { steps: { state: string; kind: string }[] }[] } // prettier-ignore
     let found = await look()
-    for (let i = 0; i < 300 && found.state !== 'done'; i++) {
+    for (let i = 0; i < 1200 && found.state !== 'done'; i++) {
       await new Promise((resolve) => setTimeout(resolve, 50))
       found = await look()
     }

@@ -67,7 +67,7 @@ parts:
       loads.set(place(of!.room, of!.of), load)
     }
   }
-}, 240_000)
+})
 afterAll(() => bench.close())
 
 const types: Readonly<Record<string, string>> = {

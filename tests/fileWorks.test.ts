@@ -192,7 +192,10 @@ describe('what takes files away', () => {
 
   it('leaves what changed since it was covered, whatever its size and time say', async () => {
     bench.writeFile('a.csv', 'id\n1\n')
-    await bench.rows('create or replace function public.wait() returns void language sql as $$ select pg_sleep(0.6) $$') // prettier-ignore
+    // the step between ends when we have changed the file
+    const held = await bench.warehouse.connect()
+    await held.query('select pg_advisory_lock(7011)')
+    await bench.rows('create or replace function public.wait() returns void language sql as $$ select pg_advisory_xact_lock(7011) $$') // prettier-ignore
     const running = run(
       steps(
         work('keep', `do: copy, ${from('a.csv')}, ${toShelf()}`),
@@ -203,10 +206,17 @@ describe('what takes files away', () => {
     )
     const { statSync, utimesSync } = await import('node:fs')
     const { mtime } = statSync(join(bench.drop, 'a.csv'))
-    while (!existsSync(join(shelf, 'a.csv'))) await new Promise((resolve) => setTimeout(resolve, 5))
-    await new Promise((resolve) => setTimeout(resolve, 150))
+    const waits = async () =>
+      (
+        await bench.rows(
+          `select 1 from pg_locks where locktype = 'advisory' and objid = 7011 and not granted`,
+        )
+      ).length
+    await expect.poll(waits).toBe(1)
     bench.writeFile('a.csv', 'id\n2\n')
     utimesSync(join(bench.drop, 'a.csv'), mtime, mtime)
+    await held.query('select pg_advisory_unlock(7011)')
+    held.release()
     expect((await running).files).toEqual({ 'a.csv': 'left: changed since keep had it' })
     expect(tree(bench.drop)).toEqual({ 'a.csv': 'id\n2\n' })
   })

@@ -44,7 +44,7 @@ parts:
 `,
     { by: 'test' },
   )
-}, 60_000)
+})
 afterAll(() => bench.close())
 
 const planned = async () =>

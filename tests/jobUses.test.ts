@@ -18,7 +18,7 @@ parts:
         transfer:
           from: {connection: warehouse, table: raw.t}
           into: {connection: warehouse, table: clean.t, write: replace-all}`)
-}, 60_000)
+})
 afterAll(() => bench.close())
 
 describe('what a job uses', () => {

@@ -16,7 +16,7 @@ let bench: TestBench
 beforeAll(async () => {
   bench = await testBench()
   await bench.worker(4)
-}, 60_000)
+})
 afterAll(() => bench.close())
 
 const cell = (value: string | number) => ({ value })
@@ -47,7 +47,7 @@ describe('files of a dataset of the catalog', () => {
     bench.writeFile('shared/x_2.csv', 'meter,read_at,lps\nA,2026-01-01,1.5\n')
     bench.writeFile('docs/order_1.json', '[{"id":1,"lines":[{"sku":"a","n":2},{"sku":"b","n":3}]}]')
     await takeIn(bench, 'drop')
-  }, 60_000)
+  })
 
   it('are read by the types, names and patterns that a person mended', async () => {
     const entry = await named('drop.first.a')
@@ -211,4 +211,4 @@ it('one job for thirty mixed datasets loads all of them at the first run', async
     { sku: 'a', n: '2' },
     { sku: 'b', n: '3' },
   ])
-}, 120_000)
+})

@@ -190,7 +190,7 @@ describe('a run', () => {
       }),
       { numRuns: 60 },
     )
-  }, 240_000)
+  })
 
   it('comes to its end, whatever happened to it before, when workers go on and nobody holds it', async () => {
     await fc.assert(
@@ -219,7 +219,7 @@ describe('a run', () => {
         ],
       },
     )
-  }, 240_000)
+  })
 })
 
 /** Changes of a load that the table has, one after the other within one step too (a part that is left out when it begins). */

@@ -16,7 +16,7 @@ beforeAll(async () => {
   makePoisons(bench.drop)
   bench.begin(2)
   await until('the worker beats', async () => (await bench.own('select 1 from mattock.worker')).length === 1)
-}, 300_000)
+})
 afterAll(() => bench.close())
 
 const pids = async () => (await bench.own('select pid from mattock.worker order by id')).map(({ pid }) => pid)

@@ -9,7 +9,7 @@ let bench: TestBench
 beforeAll(async () => {
   bench = await testBench()
   await bench.worker(2)
-}, 60_000)
+})
 afterAll(() => bench.close())
 
 /** Surveys a connection, takes everything in, and gives the dataset of that place. */

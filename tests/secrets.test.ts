@@ -110,7 +110,8 @@ describe('a secret', () => {
       await server.keeper.call(routes.testConnection, { params: { name }, body: { environment: 'dev' } })
     for (const connection of ['things', 'marked'])
       await server.keeper.call(routes.startSurvey, { body: { environment: 'dev', connection, scope: { include: [], exclude: [], prefix: '' } } as never }) // prettier-ignore
-    await new Promise((resolve) => setTimeout(resolve, 1500))
+    // what the surveys ask comes too
+    await expect.poll(async () => (await server.own(`select 1 from mattock.survey where state in ('waiting', 'running')`)).length).toBe(0) // prettier-ignore
     expect(heard.some((headers) => headers.authorization === `Bearer ${marker}-token` && headers['x-key'] === `${marker}-header`)).toBe(true) // prettier-ignore
     expect(heard.some(({ signature }) => signature !== undefined)).toBe(true)
     expect(await server.own('select state, error from mattock.load where run_id = $1', [run])).toMatchObject([{ state: 'failed', error: { step: 'fails' } }]) // prettier-ignore

@@ -8,7 +8,7 @@ let bench: TestBench
 beforeAll(async () => {
   bench = await testBench()
   await bench.worker(3)
-}, 60_000)
+})
 afterAll(() => bench.close())
 
 const moved = (from: string, into: string, more = '') => movedOn(bench, from, into, more)
@@ -87,7 +87,6 @@ describe('from a service', () => {
     // settings of a moment ago may be used for two seconds
     await expect
       .poll(async () => (await moved('{service: svc-auth, path: /x}', table('svc_auth'))).state, {
-        timeout: 8000,
         interval: 300,
       })
       .toBe('done')

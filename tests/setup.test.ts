@@ -83,7 +83,7 @@ describe('an installation without a demo', () => {
     } finally {
       await browser.close()
     }
-  }, 60_000)
+  })
 
   it('tells whoever starts it the one address for the first account', async () => {
     expect(mattock.first).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/first#[\w-]{32}$/)
@@ -196,7 +196,7 @@ to:
     expect(code).toBe(2)
     expect(err).toMatch(/bad\.yaml:6:/)
     expect((await mattock.mattock('get', 'alert', 'no-such', '--env', 'dev')).code).not.toBe(0)
-  }, 60_000)
+  })
   it('puts nothing where anything is wrong, and names file, line and column', async () => {
     const wrong = put(
       'wrong.yaml',

@@ -24,7 +24,7 @@ beforeAll(async () => {
   await bench.worker(6)
   await bench.own(`delete from mattock.pause where environment = 'dev'`)
   await bench.rows('create table public.told (job text, day date)')
-}, 120_000)
+})
 afterAll(async () => {
   await Promise.all(servers.map(async (server) => server && (await end(server, 'SIGKILL'))))
   await bench.close()
@@ -119,5 +119,5 @@ describe('a month with three servers that are ended hard', () => {
     expect(after.map(({ key }) => key).sort()).toEqual(begun.map(({ run }) => `run ${run as number}`).sort())
     const runs = await bench.own(`select count(*)::int as n, count(distinct occasion_id)::int as occasions from mattock.run`)
     expect(runs[0]!.n).toBe(runs[0]!.occasions)
-  }, 240_000)
+  })
 }) // prettier-ignore

@@ -13,7 +13,7 @@ let bench: TestBench
 beforeAll(async () => {
   bench = await testBench()
   await bench.worker(2)
-}, 60_000)
+})
 afterAll(() => bench.close())
 
 const everything: SurveyScope = { include: [], exclude: [], prefix: '' }
@@ -268,7 +268,7 @@ describe('a survey of files', () => {
     expect(whole.survey).toMatchObject({ state: 'done', progress: { seen: 400, total: 400 } })
     expect((whole.survey.progress as { reused: number }).reused).toBeGreaterThanOrEqual(seen)
     await expect(stopSurvey(bench.engine, id)).rejects.toThrow(/not under way/)
-  }, 60_000)
+  })
 })
 
 it('is taken over from a worker that fell silent', async () => {
@@ -281,7 +281,7 @@ it('is taken over from a worker that fell silent', async () => {
   const { survey, proposals } = await finished(row!.id as number)
   expect(survey).toMatchObject({ state: 'done', attempt: 2 })
   expect(proposals).toHaveLength(1)
-}, 30_000)
+})
 
 it('is one at a time for a connection', async () => {
   await bench.own(

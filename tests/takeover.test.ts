@@ -80,7 +80,7 @@ describe('a worker that is killed in the middle of a load', () => {
     expect(
       await bench.own('select state, attempt, read, written from mattock.load where run_id = $1', [run]),
     ).toEqual([{ state: 'done', attempt: 2, read: rowCount, written: rowCount }])
-  }, 120_000)
+  })
 
   it('does nothing again where the first attempt had taken effect before it died', async () => {
     bench.writeFile('once.csv', 'v\n1\n2\n')
@@ -127,7 +127,7 @@ describe('a stop', () => {
     expect(await bench.rows('select count(*) from public.stopped')).toEqual([{ count: rowCount }])
     await expect(rerun(bench.engine, again, { by: 'test' })).rejects.toThrow(/no load failed/)
     await expect(stopRun(bench.engine, again)).rejects.toThrow(/not running/)
-  }, 60_000)
+  })
 })
 
 describe('caps', () => {

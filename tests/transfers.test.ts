@@ -16,7 +16,7 @@ beforeAll(async () => {
   )
   await bench.rows(`insert into source select i, 'n"' || i || E',\\n', i * 1.25, date '2026-01-01' + i % 40, timestamptz '2026-03-29 00:30:00+00' + i * interval '1 hour', i % 2 = 0,
     case i % 3 when 0 then null when 1 then '' else 'x' end from generate_series(1, 500) i`)
-}, 60_000)
+})
 afterAll(() => bench.close())
 
 const moved = (from: string, into: string, more = '') => movedOn(bench, from, into, more)

@@ -16,7 +16,7 @@ let end = () => {}
 beforeAll(async () => {
   bench = await testBench()
   await bench.worker(6)
-  end = watchWaits(bench.engine, { every: 100, files: 300 })
+  end = watchWaits(bench.engine, { every: 100, files: 1500 })
   await bench.rows('create table wrong (day text); create table landed (feed text, day text)')
 })
 afterAll(async () => {
@@ -44,11 +44,7 @@ const states = async (run: number) => {
 }
 /** Comes true soon, or the test fails with what it is instead. */
 const soon = async (what: () => Promise<unknown>, wanted: unknown) => {
-  for (let n = 0; n < 150; n++) {
-    if (JSON.stringify(await what()) === JSON.stringify(wanted)) return
-    await new Promise((resolve) => setTimeout(resolve, 40))
-  }
-  expect(await what()).toEqual(wanted)
+  await expect.poll(what, { interval: 40 }).toEqual(wanted)
 }
 /** Some time in which nothing must happen. */
 const aWhile = () => new Promise((resolve) => setTimeout(resolve, 400))
@@ -224,13 +220,13 @@ parts:
     expect(await states(run)).toEqual(['waiting!', 'waiting!'])
     bench.writeFile('in/a_20260401.csv', 'feed,day\n')
     // it grows for a while
-    for (let n = 0; n < 8; n++) {
+    for (let n = 0; n < 24; n++) {
       writeFileSync(join(bench.drop, 'in/a_20260401.csv'), 'a,1\n', { flag: 'a' })
       await new Promise((resolve) => setTimeout(resolve, 100))
       expect((await states(run))[0]).toBe('waiting!')
     }
     await soon(() => states(run), ['done', 'waiting!'])
-    expect(await bench.own(`select written::int from mattock.load where run_id = $1 and row_key = 'a'`, [run])).toEqual([{ written: 8 }]) // prettier-ignore
+    expect(await bench.own(`select written::int from mattock.load where run_id = $1 and row_key = 'a'`, [run])).toEqual([{ written: 24 }]) // prettier-ignore
     bench.writeFile("in/b's_20260401_x.csv", 'feed,day\nb,1\n')
     expect(await bench.ended(run)).toBe('done')
     await save(fileJob('{marker: .done}'))

@@ -33,13 +33,13 @@ beforeAll(async () => {
     args: browserFlags,
   })
   page = await browser.newPage()
-  page.setDefaultTimeout(20_000)
+  page.setDefaultTimeout(60_000)
   page.on('pageerror', (error) => errors.push(error.message))
   // the history is being made; what the walk looks at is there when yesterday's files are
   const file = join(demo.data, 'gauge-drop', `flow_corrie_${yesterday().replaceAll('-', '')}.csv`)
   for (let i = 0; i < 1200 && !existsSync(file); i++) await new Promise((resolve) => setTimeout(resolve, 100))
   await page.goto(demo.url)
-}, 240_000)
+})
 afterAll(async () => {
   await browser?.close()
   await removeFolder(profile)

@@ -1,3 +1,4 @@
+import type * as Fs from 'node:fs'
 import { existsSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, expect, it, vi } from 'vitest'
@@ -5,7 +6,7 @@ import { newFolder, removeTemporary, temporaryRoot } from './temporary'
 
 const fails = vi.hoisted(() => ({ now: false }))
 vi.mock('node:fs', async (original) => {
-  const fs = await original<typeof import('node:fs')>()
+  const fs = await original<typeof Fs>()
   return {
     ...fs,
     rmSync: (...given: Parameters<typeof fs.rmSync>) => {

@@ -131,7 +131,7 @@ describe('a start when files arrive', () => {
     expect((await decisions('paused')).map(({ state }) => state)).toEqual(['paused', 'paused'])
     await endPause(bench.engine, id, 'test')
     const end = startScheduler(bench.engine, { look: 50 })
-    await expect.poll(async () => (await decisions('paused')).map(({ state }) => state), { timeout: 20_000 }).toEqual(['started', 'started']) // prettier-ignore
+    await expect.poll(async () => (await decisions('paused')).map(({ state }) => state)).toEqual(['started', 'started']) // prettier-ignore
     await end()
   })
   it('brings what came, by itself, as it is moved there', async () => {
@@ -163,10 +163,10 @@ describe('a start when files arrive', () => {
       await other.query('begin')
       await other.query('lock table mattock.loaded_file in access exclusive mode')
       bench.writeFile('between/another note.txt', '')
-      await expect.poll(waits, { timeout: 20_000 }).toBe(1)
+      await expect.poll(waits).toBe(1)
       write('between', 'a', 1, 1)
       await other.query('commit')
-      await expect.poll(async () => (await decisions('between')).length, { timeout: 20_000 }).toBe(1)
+      await expect.poll(async () => (await decisions('between')).length).toBe(1)
     } finally {
       await other.query('rollback')
       other.release()
@@ -180,7 +180,7 @@ describe('a start when files arrive', () => {
     await set('beside', '{wait_for: each}')
     const end = watchArrived(bench.engine, { every: 50, still: 0 })
     write('beside', 'a', 1, 1)
-    await expect.poll(async () => (await decisions('beside')).length, { timeout: 20_000 }).toBe(1)
+    await expect.poll(async () => (await decisions('beside')).length).toBe(1)
     end()
   })
 })

@@ -76,7 +76,7 @@ describe('a start that is called', () => {
       { cause: 'the web call night 7', parameters: { day: "o'clock" } },
     ])
     const end = startScheduler(server.engine, { look: 50 })
-    await expect.poll(async () => (await decisions())[0]!.state, { timeout: 20_000 }).toBe('started')
+    await expect.poll(async () => (await decisions())[0]!.state).toBe('started')
     await end()
     const [run] = await server.own(`select cause, by from mattock.run where job = 'called'`)
     expect(run).toMatchObject({ cause: 'the web call night 7', by: 'start outside' })

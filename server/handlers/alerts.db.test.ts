@@ -351,7 +351,7 @@ describe('the watch', () => {
     await save(rule('night', {}, [{ mail: { on: 'post', to: 'a@example.org' } }]))
     await server.load(breaking('gauges'))
     const end = watchAlerts(server.engine, { asks, look: 100, post: 50 })
-    await expect.poll(() => mails.length, { timeout: 15_000 }).toBe(1)
+    await expect.poll(() => mails.length).toBe(1)
     await new Promise((resolve) => setTimeout(resolve, 600))
     end()
     expect(mails).toHaveLength(1)

@@ -108,7 +108,7 @@ describe('why a slice did not run', () => {
     await server.own(
       `update mattock.shown_clock set real = clock_timestamp(), shown = '2026-11-11T12:00:58Z'`,
     )
-    for (let n = 0; n < 200; n++) {
+    for (let n = 0; n < 1200; n++) {
       const [row] = await server.own(`select state from mattock.occasion where job = 'bad'`)
       if (row && row.state !== 'due') break
       await new Promise((resolve) => setTimeout(resolve, 50))

@@ -1,4 +1,4 @@
-import { screen } from '@testing-library/react'
+import { screen, waitFor } from '@testing-library/react'
 import { describe, expect, it, vi } from 'vitest'
 import type { Answer } from '../../contract/route'
 import type { routes } from '../../contract/routes'
@@ -29,7 +29,7 @@ describe('places', () => {
   it('can all be loaded, and each gives a page', async () => {
     for (const { path, load } of places)
       expect([path, typeof (await load()).default]).toEqual([path, 'function'])
-  }, 120_000)
+  })
 
   it('mark the one that a page belongs to, and only that', () => {
     const marked = (page: string) =>
@@ -104,7 +104,7 @@ describe('going to anything', () => {
     await page.user.keyboard('f')
     expect(page.asked.filter(({ route }) => route === 'datasets')).toEqual([])
     await page.user.keyboard('lo')
-    await vi.waitFor(() =>
+    await waitFor(() =>
       expect(page.asked.some(({ route, query }) => route === 'datasets' && query.search === 'flo')).toBe(
         true,
       ),
@@ -131,7 +131,7 @@ describe('signing in', () => {
     await page.user.type(screen.getByLabelText(/Email/), 'ana@test.example')
     await page.user.type(screen.getByLabelText(/Password/), 'secret words{Enter}')
     expect(page.bodies('signIn')).toEqual([{ email: 'ana@test.example', password: 'secret words' }])
-    await vi.waitFor(() => expect(signed).toHaveBeenCalledTimes(1))
+    await waitFor(() => expect(signed).toHaveBeenCalledTimes(1))
   })
 
   it('says why not, and keeps the address', async () => {
@@ -182,7 +182,7 @@ describe('the first account', () => {
     expect(page.bodies('invitation')).toEqual([
       { code: 'abc', email: 'ana@test.example', name: 'Ana', password: 'ten letters and more' },
     ])
-    await vi.waitFor(() => expect(signed).toHaveBeenCalledTimes(1))
+    await waitFor(() => expect(signed).toHaveBeenCalledTimes(1))
   })
 
   it('wants a password of some length, and hides it', async () => {

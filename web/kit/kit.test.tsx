@@ -1,4 +1,4 @@
-import { fireEvent, screen, within } from '@testing-library/react'
+import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { useState, type ReactElement } from 'react'
 import { Link } from 'react-router'
@@ -95,9 +95,9 @@ describe('a form', () => {
     const page = shown(saved)
     await page.user.type(screen.getByLabelText('name'), '2')
     await page.user.click(screen.getByRole('button', { name: 'Save' }))
-    await vi.waitFor(() => expect(saved).toHaveBeenCalled())
+    await waitFor(() => expect(saved).toHaveBeenCalled())
     // the form is itself again when the answer has come
-    await vi.waitFor(() =>
+    await waitFor(() =>
       expect(screen.getByRole('button', { name: 'Save' })).toHaveProperty('disabled', false),
     )
     await page.user.click(await screen.findByRole('link', { name: 'elsewhere' }))
@@ -208,7 +208,7 @@ describe('files', () => {
     const drop = (name: string) =>
       userEvent.upload(screen.getByLabelText('rows'), new File(['x'], name), { applyAccept: false })
     await drop('rows.csv')
-    await vi.waitFor(() => expect(taken).toHaveBeenCalledTimes(1))
+    await waitFor(() => expect(taken).toHaveBeenCalledTimes(1))
     await drop('photo.png')
     expect(await screen.findByText(/photo\.png does not end in \.csv/)).toBeTruthy()
     expect(taken).toHaveBeenCalledTimes(1)

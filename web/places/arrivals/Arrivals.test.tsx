@@ -1,5 +1,5 @@
-import { fireEvent, screen, within } from '@testing-library/react'
-import { describe, expect, it, vi } from 'vitest'
+import { fireEvent, screen, waitFor, within } from '@testing-library/react'
+import { describe, expect, it } from 'vitest'
 import { fault, never, show, type Answers } from '../../testing/page'
 import Arrivals from './Arrivals'
 import { feedsFor, sliceFor } from './UseSlip'
@@ -133,9 +133,9 @@ describe('the page of arrivals', () => {
     expect((plan as HTMLButtonElement).disabled).toBe(true)
     await page.user.type(screen.getByRole('textbox', { name: 'why' }), 'sent by mail')
     await page.user.click(plan)
-    await vi.waitFor(() => expect(page.bodies('makePlan')).toMatchObject([{ job: 'gauges', picks: [{ part: 'bring', row: "o'hare", from: iso(2), to: iso(1) }] }]))
+    await waitFor(() => expect(page.bodies('makePlan')).toMatchObject([{ job: 'gauges', picks: [{ part: 'bring', row: "o'hare", from: iso(2), to: iso(1) }] }]))
     expect(page.bodies('answerArrival')).toEqual([{ environment: 'dev', job: 'gauges', part: 'bring', row: "o'hare", from: iso(2), kind: 'instead', file: named, why: 'sent by mail' }])
-    await vi.waitFor(() => expect(page.address()).toBe('/plans/12'))
+    await waitFor(() => expect(page.address()).toBe('/plans/12'))
   }) // prettier-ignore
   it('takes the newest slice that lacks its file where a name speaks of none', () => {
     const [feed] = feedsFor(arrivals(), { ...arrivals().strays[0]!, nearest: { job: 'gauges', row: "o'hare", name: '' } })

@@ -1,5 +1,5 @@
-import { screen, within } from '@testing-library/react'
-import { describe, expect, it, vi } from 'vitest'
+import { screen, waitFor, within } from '@testing-library/react'
+import { describe, expect, it } from 'vitest'
 import { show } from '../../testing/page'
 import { Marks } from './Marks'
 
@@ -40,7 +40,7 @@ describe('the marks of a job', () => {
 
   it('are not there where no load left one', async () => {
     const page = show(<Marks job="telemetry" />, { answers: { marks: [] } })
-    await vi.waitFor(() => expect(page.asked).toHaveLength(1))
+    await waitFor(() => expect(page.asked).toHaveLength(1))
     expect(screen.queryByText('Marks')).toBeNull()
   })
 })

@@ -1,5 +1,5 @@
-import { screen, within } from '@testing-library/react'
-import { describe, expect, it, vi } from 'vitest'
+import { screen, waitFor, within } from '@testing-library/react'
+import { describe, expect, it } from 'vitest'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
 import { fault, never, show, type Page } from '../../testing/page'
@@ -289,7 +289,7 @@ describe('a matter', () => {
     const [body] = page.bodies('keepMatter') as { quietUntil: string }[]
     expect(body).toEqual({ environment: 'dev', key: matter.key, title: matter.title, note: 'it came', quietUntil: expect.any(String) as string }) // prettier-ignore
     expect(Date.parse(body!.quietUntil) - Date.now()).toBeGreaterThan(3_500_000)
-    await vi.waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
   })
   it('is given back, and no longer quiet; a fault is told and nothing is lost', async () => {
     const both = { ...matter, quietUntil: '2099-01-01T06:00:00.000Z' }

@@ -1,5 +1,5 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
-import { describe, expect, it, vi } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { fault, never, show, type Answers } from '../../testing/page'
 import type { ForeseenRun, Outlook } from './answers'
 import Starts from './Starts'
@@ -202,7 +202,7 @@ describe('the page of starts', () => {
     const cap = screen.getByRole('spinbutton', { name: 'loads at warehouse at once' })
     await user.clear(cap)
     await user.type(cap, '6')
-    await vi.waitFor(() => expect(bodies('playStarts')).toContainEqual(expect.objectContaining({ workers: 12, caps: { warehouse: 6 } })))
+    await waitFor(() => expect(bodies('playStarts')).toContainEqual(expect.objectContaining({ workers: 12, caps: { warehouse: 6 } })))
   }) // prettier-ignore
   it('lists what was decided, and why', async () => {
     const occasion = { id: 1, job: 'gauges', title: 'Gauge readings', start: 'day', kind: 'clock', at: hours(-2), state: 'skipped', cause: 'at 05:50', why: 'run 8 of gauges goes on', from: null, to: null, decidedAt: hours(-2), begunAt: null, run: null, runState: null, plan: null } as const
