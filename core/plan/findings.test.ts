@@ -231,7 +231,7 @@ describe('findings', () => {
     const { findings } = plan({ found })
     expect(findings).toHaveLength(1)
     expect(findings[0]!.message).toBe(
-      '2 loads find no file and will be failed: a · 2026-11-01, b · 2026-11-01',
+      '2 loads find no file and will fail: a · 2026-11-01, b · 2026-11-01',
     )
     expect(findings[0]!.loads).toEqual([0, 1])
   })

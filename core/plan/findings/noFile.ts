@@ -6,8 +6,8 @@ import { loadGroups, type Rule } from './rule'
 
 /** What becomes of a load that finds no file; undefined where that is well. */
 const becomes: Readonly<Record<TakenFiles['missing'], string | undefined>> = {
-  fail: 'failed',
-  skip: 'skipped',
+  fail: 'fail',
+  skip: 'be skipped',
   'go-on': undefined,
 }
 
@@ -30,8 +30,8 @@ export const noFile: Rule = (expansion, facts, findings) => {
     }
     const text =
       keys.length === 1
-        ? `${keys[0]}: no file matches. Its load will be ${about.what}`
-        : `${number(keys.length)} loads find no file and will be ${about.what}: ${some(keys)}`
+        ? `${keys[0]}: no file matches; its load will ${about.what}`
+        : `${number(keys.length)} loads find no file and will ${about.what}: ${some(keys)}`
     findings.add('no-file', 'look', text, about.where, numbers)
   }
 }

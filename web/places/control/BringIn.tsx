@@ -39,8 +39,7 @@ export function BringIn({
             rows={5}
             fullWidth
             autoFocus
-            sx={{ '& textarea': { fontFamily: '"JetBrains Mono", monospace', fontSize: 12 } }}
-            slotProps={{ inputLabel: { shrink: true } }}
+            slotProps={{ inputLabel: { shrink: true }, htmlInput: { className: 'mono' } }}
           />
           <FilePick
             label="file to bring in"

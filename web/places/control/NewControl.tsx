@@ -152,8 +152,8 @@ function FromText({ onTake }: { onTake: (table: Table) => void }): ReactElement 
         onChange={(event) => read(event.target.value)}
         multiline
         rows={4}
-        sx={{ width: 620, '& textarea': { fontFamily: '"JetBrains Mono", monospace', fontSize: 12 } }}
-        slotProps={{ inputLabel: { shrink: true } }}
+        sx={{ width: 620 }}
+        slotProps={{ inputLabel: { shrink: true }, htmlInput: { className: 'mono' } }}
       />
       <div>
         <FilePick

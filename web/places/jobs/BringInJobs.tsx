@@ -123,8 +123,7 @@ export default function BringInJobs(): ReactElement {
           minRows={2}
           maxRows={9}
           fullWidth
-          sx={{ '& textarea': { fontFamily: '"JetBrains Mono", monospace', fontSize: 12 } }}
-          slotProps={{ inputLabel: { shrink: true } }}
+          slotProps={{ inputLabel: { shrink: true }, htmlInput: { className: 'mono' } }}
         />
         {checked ? (
           <Documents

@@ -60,8 +60,8 @@ export function PlanForm({ job, onClose }: { job: JobAnswer; onClose: () => void
             placeholder="row.district == 'corrie'"
             value={only}
             onChange={(event) => setOnly(event.target.value)}
-            sx={{ width: 290, '& input': { fontFamily: '"JetBrains Mono", monospace', fontSize: 12 } }}
-            slotProps={{ inputLabel: { shrink: true } }}
+            sx={{ width: 290 }}
+            slotProps={{ inputLabel: { shrink: true }, htmlInput: { className: 'mono' } }}
             autoFocus
           />
         )}

@@ -41,6 +41,9 @@ export function columnsOf(
   ] // prettier-ignore
   // names first, then what is built from them; a row's columns that only repeat the key come last
   const { columns: differing } = part.differing
+  // what is done once has no row and no slice: its name, and that it is, stand in their place
+  const once: ((load: { key: string }) => string)[] =
+    differing.length > 1 ? [({ key }) => key, () => 'once'] : [({ key }) => `once: ${key}`]
   differing.forEach((column, i) => {
     const mono = column.kind !== 'slice'
     columns.push({
@@ -54,8 +57,8 @@ export function columnsOf(
             : 'minmax(92px, 0.6fr)',
       mono,
       cell: (load) =>
-        own(load) ? load.cells[i] : i === 0 ? <span className="soft">once: {load.key}</span> : '',
-      hint: (load) => (own(load) ? load.cells[i] : undefined),
+        own(load) ? load.cells[i] : i < once.length ? <span className="soft">{once[i]!(load)}</span> : '',
+      hint: (load) => (own(load) ? load.cells[i] : i === 0 ? load.key : undefined),
     })
   })
   if (differing.length === 0)
