@@ -53,6 +53,7 @@ export default defineConfig({
           name: 'store',
           include: ['{engine,server,cli,demo,database}/**/*.db.test.ts', 'tests/*.test.ts'],
           exclude: ['node_modules', ...light, walks],
+          isolate: false,
           globalSetup: ['tests/support/cluster.ts'],
         },
       },

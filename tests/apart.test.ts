@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { rerun } from '../engine/running/runs'
 import { stopRun } from '../engine/running/controls'
 import { faultBench, until, type FaultBench } from './support/faults'
-import { pace } from './support/pace'
+import { pace, silence } from './support/pace'
 
 vi.setConfig({ testTimeout: 240_000 })
 
@@ -10,7 +10,7 @@ let bench: FaultBench
 beforeAll(async () => {
   bench = await faultBench({
     MATTOCK_MEMORY_MB: '500',
-    MATTOCK_SILENCE_SECONDS: '4',
+    ...silence(4),
     MATTOCK_STOP_SECONDS: '1',
   })
   bench.writeFile('rows.csv', 'v\n1\n2\n3\n')

@@ -30,7 +30,7 @@ const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
 
 let bench: FaultBench
 beforeAll(async () => {
-  bench = await faultBench({ MATTOCK_SILENCE_SECONDS: '3' })
+  bench = await faultBench()
   for (let load = 1; load <= loads; load++)
     bench.writeFile(
       `in/${load}.csv`,

@@ -7,6 +7,7 @@ import { closingsBetween } from '../core/slice/slices'
 import { saveJob } from '../engine/jobs/versions'
 import { until } from './support/faults'
 import { testBench, type TestBench } from './support/bench'
+import { silence } from './support/pace'
 import { end } from './support/processes'
 
 // A month of starts, played in seconds with a clock of its own: three servers are ended hard and begun again while it goes
@@ -37,7 +38,7 @@ function beginServer(place: number): void {
   const data = join(bench.folder, `server-${place}`)
   mkdirSync(data, { recursive: true })
   servers[place] = spawn(process.execPath, [program, 'serve'], {
-    env: { ...process.env, DATABASE_URL: bench.url, MATTOCK_DATA: data, MATTOCK_PORT: '0', MATTOCK_SILENCE_SECONDS: '3', UV_THREADPOOL_SIZE: '16' },
+    env: { ...process.env, DATABASE_URL: bench.url, MATTOCK_DATA: data, MATTOCK_PORT: '0', ...silence(3), UV_THREADPOOL_SIZE: '16' },
     stdio: 'ignore',
   }) // prettier-ignore
 }

@@ -7,10 +7,12 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { healthSchema, type Health } from '../contract/health'
 import { until } from './support/faults'
 import { removeFolder } from './support/folder'
-import { pace } from './support/pace'
+import { pace, silence } from './support/pace'
 
 // a Mattock with a Postgres of its own, as a user starts it; the tests end that Postgres in every way
 
+/** Of the workers, and so of what is waited for here. */
+const quiet = silence(3)
 const program = join(import.meta.dirname, '../dist/main.js')
 const data = mkdtempSync(join(tmpdir(), 'mattock-supervised-'))
 let url = ''
@@ -23,7 +25,7 @@ function mattock(...args: string[]): Promise<{ code: number; out: string; err: s
     execFile(
       process.execPath,
       [program, ...args, '--data', data],
-      { env: { ...env, UV_THREADPOOL_SIZE: '64', MATTOCK_SILENCE_SECONDS: '3' } },
+      { env: { ...env, UV_THREADPOOL_SIZE: '64', ...quiet } },
       (error, out, err) => resolve({ code: error ? Number(error.code ?? 1) : 0, out, err }),
     )
   })

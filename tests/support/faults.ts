@@ -7,6 +7,7 @@ import { saveJob } from '../../engine/jobs/versions'
 import { makePlan } from '../../engine/planning/plan'
 import { startRun } from '../../engine/running/runs'
 import { testBench, type TestBench } from './bench'
+import { silence } from './pace'
 import { end } from './processes'
 
 const project = join(import.meta.dirname, '../..')
@@ -43,6 +44,7 @@ export async function until(
 export async function faultBench(settings: Record<string, string> = {}): Promise<FaultBench> {
   const bench = await testBench()
   const folder = join(bench.folder, 'faults')
+  const quiet = silence(3)
   mkdirSync(folder)
   const begun: ChildProcess[] = []
   let said = ''
@@ -65,7 +67,7 @@ export async function faultBench(settings: Record<string, string> = {}): Promise
             DATABASE_URL: bench.url,
             MATTOCK_FAULTS_IN: folder,
             // a worker is held dead sooner than it is in use, so that the tests need not wait
-            MATTOCK_SILENCE_SECONDS: '2',
+            ...quiet,
             ...settings,
             ...own,
           },

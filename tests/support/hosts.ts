@@ -3,6 +3,7 @@ import { copyFileSync, mkdirSync } from 'node:fs'
 import { createServer, connect, type Server, type Socket } from 'node:net'
 import { join } from 'node:path'
 import type { TestBench } from './bench'
+import { silence } from './pace'
 import { end } from './processes'
 
 const project = join(import.meta.dirname, '../..')
@@ -77,7 +78,7 @@ export async function makeHosts(bench: TestBench, names: readonly string[]): Pro
           env: {
             ...process.env,
             DATABASE_URL: url,
-            MATTOCK_SILENCE_SECONDS: '3',
+            ...silence(3),
             MATTOCK_STORES: bench.folder,
           },
           stdio: ['ignore', 'ignore', 'pipe'],

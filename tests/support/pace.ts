@@ -15,3 +15,11 @@ export function pace(): number {
   })
   return Math.max(1, times.sort((a, b) => a - b)[1]! / usual)
 }
+
+/**
+ * The setting for so many seconds of silence after which a process is held dead: more where this machine is busy, since
+ * one that only has to wait for its turn is not dead.
+ */
+export const silence = (seconds: number): { MATTOCK_SILENCE_SECONDS: string } => ({
+  MATTOCK_SILENCE_SECONDS: String(Math.ceil(seconds * pace())),
+})

@@ -3,7 +3,7 @@ import { afterEach, beforeEach, expect, vi } from 'vitest'
 import { breaches } from './page'
 
 // a page of many fields takes its time where the machine is busy
-configure({ asyncUtilTimeout: 10_000, defaultHidden: true })
+configure({ asyncUtilTimeout: 30_000, defaultHidden: true })
 
 const boxOf = Element.prototype.getBoundingClientRect
 
