@@ -17,8 +17,8 @@ const common = {
 
 export default defineConfig({
   test: {
-    // one more than the smallest machine has cores: tests that end servers and begin them again mostly wait
-    maxWorkers: 3,
+    // more than the smallest machine has cores: tests that end servers and begin them again mostly wait
+    maxWorkers: 4,
     projects: [
       // pure, or set up anew in each test: files of one process share what they import
       {
@@ -53,6 +53,7 @@ export default defineConfig({
           name: 'store',
           include: ['{engine,server,cli,demo,database}/**/*.db.test.ts', 'tests/*.test.ts'],
           exclude: ['node_modules', ...light, walks],
+          // each file has databases and a folder of its own; what they import is read once for all in a process
           isolate: false,
           globalSetup: ['tests/support/cluster.ts'],
         },

@@ -198,3 +198,39 @@ describe('slices that close', () => {
     expect(() => slicesInSpan({ ...days, offset: 'six' }, '2026-11-25')).toThrow('no ISO 8601 duration')
   })
 }) // prettier-ignore
+
+describe('slices of one length', () => {
+  const zones = ['UTC', 'Europe/Oslo', 'America/St_Johns', 'Pacific/Apia', 'Australia/Lord_Howe', 'Africa/Monrovia']
+  it('are those that Temporal counts, with the instants and the times of the clock as it writes them', () => {
+    fc.assert(
+      fc.property(
+        fc.constantFrom('PT1M', 'PT7M', 'PT30M', 'PT1H', 'PT5H', 'PT90M', 'PT100S', 'PT60.5S', 'PT25H'),
+        fc.constantFrom(...zones),
+        fc.constantFrom('1971-12-31', '2011-12-28', '2026-03-28T22:00', '2026-10-24T21:59:30.25', '2026-04-04'),
+        fc.integer({ min: 0, max: 60_000 }),
+        fc.integer({ min: 1, max: 300 }),
+        (every, zone, from, skipped, count) => {
+          const start = Temporal.PlainDateTime.from(from).toZonedDateTime(zone)
+          const seconds = Temporal.Duration.from(every).total('seconds')
+          const edge = (n: number) => start.add({ milliseconds: (skipped + n) * seconds * 1000 })
+          const slices = slicesBetween({ every, zone, from }, edge(0).toInstant().toString(), edge(count).toInstant().toString())
+          // those that go by the clock on the wall are cut otherwise where it is set
+          fc.pre(slices.length === count && Date.parse(slices[0]!.from) === edge(0).epochMilliseconds)
+          for (const [n, slice] of slices.entries())
+            expect(slice).toEqual({
+              from: edge(n).toInstant().toString(),
+              to: edge(n + 1).toInstant().toString(),
+              label: `${edge(n).toPlainDateTime().toString({ smallestUnit: 'minute' })}${edge(n).toString({ timeZoneName: 'never', smallestUnit: 'minute' }).slice(-6)}`,
+            })
+        },
+      ),
+      { numRuns: 150 },
+    )
+  })
+  it('are told as too many without being cut', () => {
+    const minutes = { every: 'PT1M', zone: 'Europe/Oslo', from: '2026-01-01' }
+    expect(slicesBetween(minutes, '2026-01-01', '2026-03-11T10:40')).toHaveLength(100_000)
+    expect(() => slicesBetween(minutes, '2026-01-01', '2026-03-11T10:41')).toThrow(/more than 100000 slices/)
+    expect(() => slicesBetween(minutes, '2026-01-01', '9999-12-31')).toThrow(/more than 100000 slices/)
+  })
+}) // prettier-ignore

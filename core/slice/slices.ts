@@ -18,6 +18,16 @@ interface Cutter {
   readonly seconds: number | undefined
   /** Its hours are those of the clock on the wall. */
   readonly onTheClock: boolean
+  /** Of slices that are all of one length: their start, and their length, in milliseconds; undefined of others. */
+  readonly even: { readonly start: number; readonly length: number } | undefined
+}
+
+/** Where a slice ends and the next begins. */
+interface Edge {
+  /** Milliseconds since 1970, with what is finer as a fraction. */
+  readonly ms: number
+  /** Where it was worked out as such. */
+  readonly zoned?: Temporal.ZonedDateTime
 }
 
 /** @throws FaultError `slices` where the duration, the zone or a date cannot be read */
@@ -38,11 +48,17 @@ function cutter(spec: SliceSpec): Cutter {
     fail('slices', 'a slice is a minute or longer', where('every'))
   const start = zonedTime(spec.from, spec.zone, 'from').add(lengthOf(spec, 'offset'))
   const seconds = timeUnits ? every.total('seconds') : undefined
+  const onTheClock = seconds !== undefined && followsTheClock(seconds, start)
+  const even =
+    seconds !== undefined && !onTheClock && Number.isInteger(seconds * 1000) && Number.isInteger(msOf(start))
+      ? { start: start.epochMilliseconds, length: seconds * 1000 }
+      : undefined
   return {
     zone: spec.zone,
     every,
     seconds,
-    onTheClock: seconds !== undefined && followsTheClock(seconds, start),
+    onTheClock,
+    even,
     start,
     end: spec.until === undefined ? undefined : zonedTime(spec.until, spec.zone, 'until'),
   }
@@ -115,12 +131,23 @@ function boundary({ zone, start, every, seconds, onTheClock }: Cutter, n: number
   return start.add({ seconds: seconds * n })
 }
 
-/** Number of the first boundary at or after `time`, by estimate and correction. */
-function firstAt(cut: Cutter, time: Temporal.ZonedDateTime): number {
-  const length = boundary(cut, 1).epochMilliseconds - cut.start.epochMilliseconds
-  let n = Math.max(0, Math.floor((time.epochMilliseconds - cut.start.epochMilliseconds) / length) - 2)
-  while (n > 0 && Temporal.ZonedDateTime.compare(boundary(cut, n), time) >= 0) n = Math.max(0, n - 8)
-  while (Temporal.ZonedDateTime.compare(boundary(cut, n), time) < 0) n++
+const msOf = (at: Temporal.ZonedDateTime): number =>
+  at.epochMilliseconds + (at.microsecond * 1000 + at.nanosecond) / 1e6
+
+/** The nth boundary as an edge; quick where all slices are of one length. */
+function edge(cut: Cutter, n: number): Edge {
+  if (cut.even) return { ms: cut.even.start + cut.even.length * n }
+  const zoned = boundary(cut, n)
+  return { ms: msOf(zoned), zoned }
+}
+
+/** Number of the first boundary at or after a time (milliseconds since 1970), by estimate and correction. */
+function firstAt(cut: Cutter, time: number): number {
+  const start = edge(cut, 0).ms
+  const length = edge(cut, 1).ms - start
+  let n = Math.max(0, Math.floor((time - start) / length) - 2)
+  while (n > 0 && edge(cut, n).ms >= time) n = Math.max(0, n - 8)
+  while (edge(cut, n).ms < time) n++
   return n
 }
 
@@ -130,18 +157,20 @@ function firstAt(cut: Cutter, time: Temporal.ZonedDateTime): number {
  */
 export function slicesBetween(spec: SliceSpec, from: string, to: string, limit = 100_000): Slice[] {
   const cut = cutter(spec)
-  const first = zonedTime(from, cut.zone)
-  let last = zonedTime(to, cut.zone, 'until')
-  if (cut.end && Temporal.ZonedDateTime.compare(cut.end, last) < 0) last = cut.end
+  const tell = teller(cut)
+  const last = Math.min(msOf(zonedTime(to, cut.zone, 'until')), endOf(cut))
   const slices: Slice[] = []
-  let at = firstAt(cut, first)
-  let start = boundary(cut, at)
+  let at = firstAt(cut, msOf(zonedTime(from, cut.zone)))
+  // of slices of one length it is known beforehand how many there are
+  if (cut.even && (last - edge(cut, at).ms) / cut.even.length >= limit + 1)
+    fail('slices', `more than ${limit} slices between ${from} and ${to}`)
+  let start = edge(cut, at)
   for (;;) {
-    const end = boundary(cut, ++at)
-    if (Temporal.ZonedDateTime.compare(end, last) > 0) return slices
+    const end = edge(cut, ++at)
+    if (end.ms > last) return slices
     if (slices.length >= limit) fail('slices', `more than ${limit} slices between ${from} and ${to}`)
     // a zone that skipped a day leaves nothing of it
-    if (!end.toInstant().equals(start.toInstant())) slices.push(sliceOf(start, end, spec))
+    if (end.ms !== start.ms) slices.push(tell(start, end))
     start = end
   }
 }
@@ -152,16 +181,17 @@ export function slicesBetween(spec: SliceSpec, from: string, to: string, limit =
  */
 export function slicesMeeting(spec: SliceSpec, from: string, to: string, limit = 20_000): Slice[] {
   const cut = cutter(spec)
-  const first = zonedTime(from, cut.zone)
-  const last = zonedTime(to, cut.zone, 'until')
+  const tell = teller(cut)
+  const first = msOf(zonedTime(from, cut.zone))
+  const last = msOf(zonedTime(to, cut.zone, 'until'))
   let at = firstAt(cut, first)
-  while (at > 0 && Temporal.ZonedDateTime.compare(boundary(cut, at), first) > 0) at--
+  while (at > 0 && edge(cut, at).ms > first) at--
   const slices: Slice[] = []
-  for (let start = boundary(cut, at); Temporal.ZonedDateTime.compare(start, last) < 0; at++) {
-    const end = boundary(cut, at + 1)
-    if (cut.end && Temporal.ZonedDateTime.compare(end, cut.end) > 0) break
+  for (let start = edge(cut, at); start.ms < last; at++) {
+    const end = edge(cut, at + 1)
+    if (end.ms > endOf(cut)) break
     if (slices.length >= limit) fail('slices', `more than ${limit.toLocaleString('en')} slices meet ${from} to ${to}`)
-    if (Temporal.ZonedDateTime.compare(end, first) > 0 && !end.equals(start)) slices.push(sliceOf(start, end, spec))
+    if (end.ms > first && end.ms !== start.ms) slices.push(tell(start, end))
     start = end
   }
   return slices
@@ -171,19 +201,44 @@ export function slicesMeeting(spec: SliceSpec, from: string, to: string, limit =
 export const sliceBefore = (spec: SliceSpec, from: string): Slice | undefined => newestClosed(spec, from)
 
 /** Nothing is left of a day, or an hour, that a zone skipped. */
-const isNothing = (cut: Cutter, n: number): boolean => boundary(cut, n).equals(boundary(cut, n + 1))
+const isNothing = (cut: Cutter, n: number): boolean => edge(cut, n).ms === edge(cut, n + 1).ms
 
-const sliceOf = (start: Temporal.ZonedDateTime, end: Temporal.ZonedDateTime, spec: SliceSpec): Slice => ({
-  from: start.toInstant().toString(),
-  to: end.toInstant().toString(),
-  label: sliceLabel(start, spec),
-})
+const endOf = (cut: Cutter): number => (cut.end ? msOf(cut.end) : Infinity)
+
+const instantOf = (ms: number): Temporal.Instant => Temporal.Instant.fromEpochMilliseconds(ms)
+
+/** As Temporal writes an instant: a fraction only where there is one. */
+const instantText = ({ ms, zoned }: Edge): string =>
+  zoned ? zoned.toInstant().toString() : new Date(ms).toISOString().replace(/\.?0*Z$/, 'Z')
+
+/** Makes a slice of two edges. One asked for many in their order asks the zone only where its clock is changed. */
+function teller(cut: Cutter): (start: Edge, end: Edge) => Slice {
+  let [since, until, shift, offset] = [Infinity, -Infinity, 0, '']
+  const evenLabel = (ms: number): string => {
+    if (ms < since || ms >= until) {
+      const at = instantOf(ms).toZonedDateTimeISO(cut.zone)
+      since = ms
+      until = at.getTimeZoneTransition('next')?.epochMilliseconds ?? Infinity
+      shift = at.offsetNanoseconds / 1e6
+      offset = offsetText(at)
+    }
+    return new Date(ms + shift).toISOString().replace(/:\d\d\.\d{3}Z$/, offset)
+  }
+  return (start, end) => ({
+    from: instantText(start),
+    to: instantText(end),
+    label: start.zoned ? sliceLabel(start.zoned, cut.every) : evenLabel(start.ms),
+  })
+}
+
+/** To the minute, as RFC 3339 has it; zones of former times had seconds. */
+const offsetText = (at: Temporal.ZonedDateTime): string =>
+  at.toString({ timeZoneName: 'never', smallestUnit: 'minute' }).slice(-6)
 
 /** `2026-11-22`, `2026-11` for whole months, `2026-11-22T06:00+01:00` for hours (the offset tells the doubled hour apart). */
-function sliceLabel(start: Temporal.ZonedDateTime, spec: SliceSpec): string {
-  const every = Temporal.Duration.from(spec.every)
+function sliceLabel(start: Temporal.ZonedDateTime, every: Temporal.Duration): string {
   if (every.hours || every.minutes || every.seconds) {
-    return start.toString({ timeZoneName: 'never', smallestUnit: 'minute' })
+    return start.toPlainDateTime().toString({ smallestUnit: 'minute' }) + offsetText(start)
   }
   if (start.day === 1 && !every.days && !every.weeks) return start.toPlainDate().toPlainYearMonth().toString()
   return start.toPlainDate().toString()
@@ -192,14 +247,11 @@ function sliceLabel(start: Temporal.ZonedDateTime, spec: SliceSpec): string {
 /** The newest slice that is over at `now`, or undefined where none is. */
 export function newestClosed(spec: SliceSpec, now: string): Slice | undefined {
   const cut = cutter(spec)
-  let time = zonedTime(now, cut.zone)
-  if (cut.end && Temporal.ZonedDateTime.compare(cut.end, time) < 0) time = cut.end
+  const time = Math.min(msOf(zonedTime(now, cut.zone)), endOf(cut))
   let n = firstAt(cut, time)
-  if (Temporal.ZonedDateTime.compare(boundary(cut, n), time) > 0) n--
+  if (edge(cut, n).ms > time) n--
   while (n > 0 && isNothing(cut, n - 1)) n--
-  if (n < 1) return undefined
-  const [from, to] = [boundary(cut, n - 1), boundary(cut, n)]
-  return { from: from.toInstant().toString(), to: to.toInstant().toString(), label: sliceLabel(from, spec) }
+  return n < 1 ? undefined : teller(cut)(edge(cut, n - 1), edge(cut, n))
 }
 
 /**
@@ -217,12 +269,12 @@ export function slicesInSpan(spec: SliceSpec, span: string): Slice[] {
     return slices
   }
   const cut = cutter(spec)
-  const start = zonedTime(from, cut.zone)
+  const start = msOf(zonedTime(from, cut.zone))
   let n = firstAt(cut, start)
-  while (boundary(cut, n).equals(start) && isNothing(cut, n)) n++
-  if (!boundary(cut, n).equals(start))
+  while (edge(cut, n).ms === start && isNothing(cut, n)) n++
+  if (edge(cut, n).ms !== start)
     fail('slices', `no slice begins at ${span}; slices are cut every ${spec.every} from ${spec.from}`)
-  return [sliceOf(start, boundary(cut, n + 1), spec)]
+  return [teller(cut)(edge(cut, n), edge(cut, n + 1))]
 }
 
 /** What is wrong with a rule for slices, with its path in the document; undefined where nothing is. */
@@ -247,8 +299,14 @@ export interface Closing {
 }
 
 /** When a run may take up what ends at a time. */
-const dueAt = (end: Temporal.ZonedDateTime, grace: Temporal.Duration): number =>
-  end.add(grace).epochMilliseconds
+const dueAt = ({ ms, zoned }: Edge, zone: string, grace: Temporal.Duration): number =>
+  zoned || hasDays(grace)
+    ? (zoned ?? instantOf(ms).toZonedDateTimeISO(zone)).add(grace).epochMilliseconds
+    : ms + grace.total('milliseconds')
+
+/** Is it as long as days, weeks, months or years are? */
+const hasDays = ({ years, months, weeks, days }: Temporal.Duration): boolean =>
+  years + months + weeks + days > 0
 
 /**
  * The slices that close, their grace included, after a time and up to another that is included (milliseconds since 1970),
@@ -259,16 +317,20 @@ export function closingsBetween(spec: SliceSpec, after: number, until: number, l
   const cut = cutter(spec)
   const grace = lengthOf(spec, 'grace')
   const margin = disorder(grace)
-  const first = Temporal.Instant.fromEpochMilliseconds(after - margin).toZonedDateTimeISO(cut.zone).subtract(grace) // prettier-ignore
+  const tell = teller(cut)
+  const first = msOf(
+    instantOf(after - margin)
+      .toZonedDateTimeISO(cut.zone)
+      .subtract(grace),
+  )
   const found: Closing[] = []
   let last = until + margin
   for (let n = Math.max(0, firstAt(cut, first) - 2); ; n++) {
-    const end = boundary(cut, n + 1)
-    if (cut.end && Temporal.ZonedDateTime.compare(end, cut.end) > 0) break
-    const at = dueAt(end, grace)
+    const end = edge(cut, n + 1)
+    if (end.ms > endOf(cut)) break
+    const at = dueAt(end, cut.zone, grace)
     if (at > last) break
-    if (at > after && at <= until && !isNothing(cut, n))
-      found.push({ slice: sliceOf(boundary(cut, n), end, spec), at })
+    if (at > after && at <= until && !isNothing(cut, n)) found.push({ slice: tell(edge(cut, n), end), at })
     if (found.length >= limit) last = Math.min(last, at + margin - 1)
   }
   // those that are due at the same moment come as their slices do
@@ -299,6 +361,5 @@ export function withRestated(spec: SliceSpec, slices: readonly Slice[]): Slice[]
 
 /** Is the slice over at `now`, its grace included? */
 export function isClosed(slice: Slice, spec: SliceSpec, now: string): boolean {
-  const end = Temporal.Instant.from(slice.to).toZonedDateTimeISO(spec.zone)
-  return dueAt(end, lengthOf(spec, 'grace')) <= Date.parse(now)
+  return dueAt({ ms: Date.parse(slice.to) }, spec.zone, lengthOf(spec, 'grace')) <= Date.parse(now)
 }
