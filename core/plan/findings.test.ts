@@ -230,9 +230,7 @@ describe('findings', () => {
     const found = { 'flow_a_20261101.csv': [], 'flow_b_20261101.csv': [] }
     const { findings } = plan({ found })
     expect(findings).toHaveLength(1)
-    expect(findings[0]!.message).toBe(
-      '2 loads find no file and will fail: a · 2026-11-01, b · 2026-11-01',
-    )
+    expect(findings[0]!.message).toBe('2 loads find no file and will fail: a · 2026-11-01, b · 2026-11-01')
     expect(findings[0]!.loads).toEqual([0, 1])
   })
   it('names the user who lacks a right, and the nearest table to one that is not there', () => {
