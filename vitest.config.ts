@@ -17,8 +17,8 @@ const common = {
 
 export default defineConfig({
   test: {
-    // more than the smallest machine has cores: tests that end servers and begin them again mostly wait
-    maxWorkers: 4,
+    // one more than the smallest machine has cores: tests that end servers and begin them again mostly wait
+    maxWorkers: 3,
     projects: [
       // pure, or set up anew in each test: files of one process share what they import
       {

@@ -141,7 +141,9 @@ parts:
     expect(await bench.rows('select v from public.looked')).toEqual([{ v: 1 }])
     bench.lay('step-recorded', 'kill')
     await goOn(bench.engine, run, [Number((await load()).id)])
-    expect(await bench.ended(run)).toBe('done')
+    await bench.ended(run)
+    // with what it failed by, where it did
+    expect((await bench.own('select state, error, deaths from mattock.load where run_id = $1', [run]))[0]).toMatchObject({ state: 'done', error: null }) // prettier-ignore
     expect(bench.laid()).toEqual([])
     expect(await bench.rows('select v from public.looked order by v')).toEqual([{ v: 1 }, { v: 2 }])
     expect((await load()).attempt).toBe(4)

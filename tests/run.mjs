@@ -12,6 +12,7 @@ const folder = mkdtempSync(join(tmpdir(), 'mattock-results-'))
 let passed = 0
 let failed = 0
 
+const ofProject = (name) => `--project=${name}`
 const bin = (name) => join('node_modules', '.bin', name)
 /** Runs a program, and prints what it says when it has ended, so that two at once do not mix. */
 const run = (name, command, args, env = {}) =>
@@ -88,16 +89,14 @@ else if (others.length > 0) await tests('tests', others)
 else {
   // beside the tests, of which many wait for servers that end and begin
   const checked = quick ? undefined : inOrder(checks)
-  await tests('tests', quick ? ['--project=core', '--project=web', '--project=units'] : [])
+  await tests('tests', ['core', 'units', ...(quick ? ['web'] : ['store', 'walk'])].map(ofProject))
   await checked
-  // and what has to do with time once more, where the clock stands half an hour apart from everybody’s
+  // the pages, and once more what has to do with time, where the clock stands half an hour apart from everybody’s: what
+  // people see is in their zone, seldom in that of a server
   if (!quick) {
     const elsewhere = { TZ: 'America/St_Johns' }
-    await tests(
-      'tests in another time zone',
-      ['--project=core', '--project=web', '--project=units', ...dated()],
-      elsewhere,
-    )
+    await tests('pages in another time zone', [ofProject('web')], elsewhere)
+    await tests('tests in another time zone', [...['core', 'units'].map(ofProject), ...dated()], elsewhere)
     await tests('times in another time zone', ['--project=store', ...timely], elsewhere)
   }
 }
