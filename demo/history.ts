@@ -77,10 +77,12 @@ export async function makeHistory(
       for (const lab of laboratories)
         await layReport(join(folder, 'lab-post'), lab, monday, lab === 'hexley' && daysAgo <= 7)
       await step('09:40', (at) => runOnce(engine, 'lab-results', monday.toString(), at, signal))
+    }
+    // also where a month is over
+    if (weekOver || morning.day === 1)
       await step('04:20', (at) =>
         runOnce(engine, 'rain-gauges', `${months(day, -1)}/${months(day, 1)}`, at, signal),
       )
-    }
     // the newest waits, as every morning, until all feeds of its day are in
     await step('06:20', (at) =>
       (daysAgo === 1 ? beginOne : runOnce)(engine, 'zone-water', day.toString(), at, signal),

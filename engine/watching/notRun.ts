@@ -10,8 +10,10 @@ export async function notRun(engine: Engine, environment: string, at: Date): Pro
     const slice = job && newestDue(job, at.getTime())
     return slice ? [{ job, slice }] : []
   })
-  const { rows } = await engine.db.$client.query<{ job: string }>(
-    `select c.job from unnest($2::text[], $3::timestamptz[], $4::timestamptz[]) c(job, "from", "to")
+  const { rows } = await engine.db.$client.query<{ job: string; early: boolean }>(
+    `select c.job, exists (select 1 from mattock.run r join mattock.load l on l.run_id = r.id
+         where r.job = c.job and r.environment = $1 and l.slice_from = c."from" and l.state = 'done') as early
+     from unnest($2::text[], $3::timestamptz[], $4::timestamptz[]) c(job, "from", "to")
      where exists (select 1 from mattock.run r where r.job = c.job and r.environment = $1)
        and not exists (select 1 from mattock.run r join mattock.load l on l.run_id = r.id
          where r.job = c.job and r.environment = $1 and r.created_at >= c."to" and l.slice_from = c."from")`,
@@ -22,14 +24,16 @@ export async function notRun(engine: Engine, environment: string, at: Date): Pro
       closed.map(({ slice }) => slice.to),
     ],
   )
-  const missing = new Set(rows.map(({ job }) => job))
+  const missing = new Map(rows.map(({ job, early }) => [job, early]))
   return closed
     .filter(({ job }) => missing.has(job.name))
     .map(({ job, slice }) => ({
       kind: 'not-run',
       key: `not-run ${job.name} ${slice.label}`,
-      title: `${job.title}: ${slice.label} is over and has not been loaded`,
-      text: 'no run has taken this slice up yet',
+      title: `${job.title}: ${slice.label} is over and has not been loaded${missing.get(job.name) ? ' since' : ''}`,
+      text: missing.get(job.name)
+        ? 'what is there of it was loaded before it was over'
+        : 'no run has taken this slice up yet',
       count: 1,
       run: null,
       job: job.name,

@@ -122,10 +122,16 @@ describe('the morning sheet', () => {
     await server.load(sliced, { span: '2026-01-05' })
     const missing = (await morning()).decisions.filter(({ kind }) => kind === 'not-run')
     expect(missing).toMatchObject([{ job: 'daily', run: null }])
-    expect(missing[0]!.title).toMatch(/is over and has not been loaded/)
+    expect(missing[0]!.title).toMatch(/is over and has not been loaded$/)
     const yesterday = new Date(Date.now() - 86_400_000).toISOString().slice(0, 10)
-    await server.load(sliced, { span: yesterday })
+    const run = await server.load(sliced, { span: yesterday })
     expect((await morning()).decisions.filter(({ kind }) => kind === 'not-run')).toEqual([])
+    // what was loaded while it was open is not all of it
+    await server.own(`update mattock.run set created_at = '${yesterday}T12:00:00Z' where id = $1`, [run])
+    const [early] = (await morning()).decisions.filter(({ kind }) => kind === 'not-run')
+    expect(early!.title).toMatch(/is over and has not been loaded since$/)
+    expect(early!.text).toBe('what is there of it was loaded before it was over')
+    await server.own('update mattock.run set created_at = now() where id = $1', [run])
   })
 
   it('says which runs do not balance', async () => {
