@@ -41,9 +41,12 @@ export function columnsOf(
   ] // prettier-ignore
   // names first, then what is built from them; a row's columns that only repeat the key come last
   const { columns: differing } = part.differing
-  // what is done once has no row and no slice: its name, and that it is, stand in their place
-  const once: ((load: { key: string }) => string)[] =
-    differing.length > 1 ? [({ key }) => key, () => 'once'] : [({ key }) => `once: ${key}`]
+  // what is done once has no row and no slice: its name, and that it is done once, stand in their place
+  const sliced = differing.some(({ kind }, i) => kind === 'slice' && i > 0)
+  const once = (load: { key: string }, i: number) => {
+    if (i > 0) return differing[i]!.kind === 'slice' ? <span className="soft">once</span> : ''
+    return <span className="soft words">{sliced ? load.key : `once: ${load.key}`}</span>
+  }
   differing.forEach((column, i) => {
     const mono = column.kind !== 'slice'
     columns.push({
@@ -56,8 +59,7 @@ export function columnsOf(
             ? 'minmax(150px, 1fr)'
             : 'minmax(92px, 0.6fr)',
       mono,
-      cell: (load) =>
-        own(load) ? load.cells[i] : i < once.length ? <span className="soft">{once[i]!(load)}</span> : '',
+      cell: (load) => (own(load) ? load.cells[i] : once(load, i)),
       hint: (load) => (own(load) ? load.cells[i] : i === 0 ? load.key : undefined),
     })
   })

@@ -12,6 +12,7 @@ import { useMayChange } from '../../data/session'
 import { Progress, StateWord } from '../../look/State'
 import { bytesText, count, lengthText, numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
+import { Panels } from '../../kit/Panels'
 import { Table, type TableColumn } from '../../kit/Table'
 import { changeText } from '../../../core/catalog/compare'
 import { formatText } from '../../../core/catalog/found'
@@ -73,9 +74,9 @@ export default function Survey(): ReactElement {
   const columns: readonly TableColumn<Proposal>[] = [
     { id: 'pick', title: '', width: '30px', cell: (row) => row.decided ? '' : <Tick label={`pick ${row.found?.name ?? row.known}`} checked={picked.has(row.number)} onChange={() => pick(row)} /> },
     { id: 'kind', title: '', width: '76px', cell: ({ kind }) => <span className={kind === 'gone' ? 'bad' : kind === 'changed' ? 'look' : 'good'}>{words[kind]}</span> },
-    { id: 'name', title: 'dataset', width: 'minmax(150px, 1.6fr)', mono: true, cell: ({ found, known }) => known ?? found?.name ?? '', hint: ({ found, known }) => known ?? found?.name },
-    { id: 'what', title: 'what it is', width: 'minmax(140px, 1.5fr)', cell: whatText, hint: whatText },
-    { id: 'decided', title: '', width: '74px', cell: ({ decided }) => <span className="soft">{decided ?? ''}</span> },
+    { id: 'name', title: 'dataset', width: 'minmax(150px, 1fr)', mono: true, cell: ({ found, known }) => known ?? found?.name ?? '', hint: ({ found, known }) => known ?? found?.name },
+    { id: 'what', title: 'what it is', width: 'minmax(140px, 1.8fr)', cell: whatText, hint: whatText },
+    ...(data.proposals.open < data.proposals.new + data.proposals.changed + data.proposals.gone ? [{ id: 'decided', title: '', width: '74px', cell: ({ decided }: Proposal) => <span className="soft">{decided ?? ''}</span> }] : []),
   ] // prettier-ignore
   const { open } = data.proposals
   return (
@@ -144,10 +145,7 @@ export default function Survey(): ReactElement {
               </Empty>
             </div>
           ) : (
-            <div
-              className="beside"
-              style={{ gridTemplateColumns: 'minmax(400px, 1fr) minmax(430px, 1.1fr)' }}
-            >
+            <Panels name="survey" first={52} least={[400, 380]}>
               <div className="sheet flush rows">
                 <Table
                   label="what would change"
@@ -160,8 +158,8 @@ export default function Survey(): ReactElement {
                   faded={({ decided }) => decided !== null}
                 />
               </div>
-              {shown && <ProposalDetail key={shown.number} proposal={shown} />}
-            </div>
+              {shown ? <ProposalDetail key={shown.number} proposal={shown} /> : <div />}
+            </Panels>
           )}
         </>
       )}

@@ -11,6 +11,7 @@ import { StateBox, StateWord } from '../../look/State'
 import { count, lengthText, numberText, timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useKeys } from '../../kit/keys'
+import { Panels } from '../../kit/Panels'
 import { StepDetail } from './StepDetail'
 import './try.css'
 
@@ -101,15 +102,7 @@ function TrySheet({ found }: { found: TryAnswer }): ReactElement {
           <span className="soft">What its step had begun was rolled back; try the same again.</span>
         </div>
       )}
-      <div
-        className="grow"
-        style={{
-          display: 'grid',
-          gridTemplateColumns: 'minmax(330px, 1fr) minmax(430px, 1.9fr)',
-          gap: 12,
-          minHeight: 320,
-        }}
-      >
+      <Panels name="try" first={35} least={[330, 430]}>
         <section className="sheet" style={{ overflow: 'auto' }} aria-labelledby="tried-steps" tabIndex={0}>
           <h2 id="tried-steps">
             Steps <small>rows in, rows out</small>
@@ -119,7 +112,7 @@ function TrySheet({ found }: { found: TryAnswer }): ReactElement {
         <section className="sheet" style={{ overflow: 'auto' }} aria-label="the chosen step" tabIndex={0}>
           {shown && <StepDetail key={`${shown.position} ${shown.state}`} id={found.id} step={shown} />}
         </section>
-      </div>
+      </Panels>
     </div>
   )
 }
