@@ -4,7 +4,7 @@ import type { AddressInfo } from 'node:net'
 import { HTTP, type CloudEvent } from 'cloudevents'
 import { simpleParser, type ParsedMail } from 'mailparser'
 import { SMTPServer } from 'smtp-server'
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest'
 import { saveSettings, testConnection } from '../engine/connectors/connections'
 import { testBench, type TestBench } from './support/bench'
 
@@ -34,7 +34,7 @@ const smtpFault = (responseCode: number, message: string) =>
   Object.assign(new Error(message), { responseCode })
 
 beforeAll(async () => {
-  process.env.MATTOCK_PAUSE_MS = '20'
+  vi.stubEnv('MATTOCK_PAUSE_MS', '20')
   bench = await testBench()
   smtp = new SMTPServer({
     authOptional: true,
@@ -68,7 +68,7 @@ beforeAll(async () => {
   await bench.worker(2)
 })
 afterAll(async () => {
-  delete process.env.MATTOCK_PAUSE_MS
+  vi.unstubAllEnvs()
   web.close()
   await new Promise<void>((resolve) => smtp.close(() => resolve()))
   await bench.close()

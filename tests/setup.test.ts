@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import pg from 'pg'
 import { chromium } from 'playwright-core'
-import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, inject, it, vi } from 'vitest'
 import { browserFlags } from './support/browser'
 import { removeFolder } from './support/folder'
 import { startPlain, type Started } from './support/started'
@@ -19,6 +19,7 @@ beforeAll(async () => {
 afterAll(async () => {
   await mattock.stop()
   await removeFolder(folder)
+  vi.unstubAllEnvs()
 })
 const drop = () => join(mattock.data, 'stores', 'drop')
 const put = (name: string, text: string): string => {
@@ -107,7 +108,7 @@ describe('an installation without a demo', () => {
   })
 
   it('is set up whole by files, and runs', async () => {
-    process.env.WAREHOUSE_SECRET = new URL(inject('cluster')).password
+    vi.stubEnv('WAREHOUSE_SECRET', new URL(inject('cluster')).password)
     const files = [put('job.yaml', job), put('feeds.yaml', feeds), put('connections.yaml', connections())]
     const { code, out, err } = await mattock.mattock('put', ...files)
     expect(err).toBe('')
@@ -147,7 +148,7 @@ describe('an installation without a demo', () => {
     const warehouse = readFileSync(join(into, 'connection', 'warehouse.yaml'), 'utf8')
     expect(warehouse).toContain('dev: WAREHOUSE_DEV_SECRET')
     expect(warehouse).not.toContain(secret)
-    process.env.WAREHOUSE_DEV_SECRET = secret
+    vi.stubEnv('WAREHOUSE_DEV_SECRET', secret)
     const all = ['connection/drop', 'control/feeds', 'job/readings'].map((name) => join(into, `${name}.yaml`))
     expect((await mattock.mattock('put', ...all)).out).not.toMatch(/added|changed|version 2/)
     expect((await mattock.mattock('put', join(into, 'connection/warehouse.yaml'))).code).toBe(0)
