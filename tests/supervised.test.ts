@@ -114,14 +114,15 @@ describe('Postgres that ends', () => {
     writeFileSync(
       document,
       `mattock: job/1
+# five restarts could meet one load each time, and five tries would be used up
 name: through
 title: Through five restarts
 parts:
   - once:
-      - {id: make, sql: {on: books, text: 'create table t (n int, part int)'}}
+      - {id: make, tries: 20, sql: {on: books, text: 'create table t (n int, part int)'}}
   - each: {roster: {range: {from: 1, to: 60}}, at_once: 6}
     do:
-      - {id: put, sql: {on: books, text: 'insert into t select {row.value}, g from generate_series(1, 100) g; select pg_sleep(0.4)'}}
+      - {id: put, tries: 20, sql: {on: books, text: 'insert into t select {row.value}, g from generate_series(1, 100) g; select pg_sleep(0.4)'}}
 `,
     )
     const put = await mattock('put', document)
