@@ -5,6 +5,7 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { endChild } from '../cli/keep'
 import { addressOf, type Route } from '../contract/route'
 import { plainRoutes } from '../contract/plain'
 import { routes } from '../contract/routes'
@@ -12,7 +13,6 @@ import { openConnection, sealLines } from '../engine/connectors/connections'
 import { saveJob } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
 import { startRun } from '../engine/running/runs'
-import { end } from './support/processes'
 import { testServer, type TestServer } from './support/server'
 
 // a word that stands nowhere else is put into every secret there is; then everything that can be read is searched
@@ -47,7 +47,7 @@ beforeAll(async () => {
     stream.on('data', (chunk: Buffer) => (said += chunk.toString()))
 })
 afterAll(async () => {
-  await end(worker)
+  await endChild(worker, 20_000)
   service.close()
   await server.close()
 })

@@ -2,13 +2,13 @@ import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { endChild } from '../cli/keep'
 import { cronTimes } from '../core/schedule/cron'
 import { closingsBetween } from '../core/slice/slices'
 import { saveJob } from '../engine/jobs/versions'
 import { until } from './support/faults'
 import { testBench, type TestBench } from './support/bench'
 import { silence } from './support/pace'
-import { end } from './support/processes'
 
 // A month of starts, played in seconds with a clock of its own: three servers are ended hard and begun again while it goes
 // on, the clock of the zone is set forward within, and the clock of starts is set back now and then.
@@ -27,7 +27,7 @@ beforeAll(async () => {
   await bench.rows('create table public.told (job text, day date)')
 })
 afterAll(async () => {
-  await Promise.all(servers.map(async (server) => server && (await end(server, 'SIGKILL'))))
+  await Promise.all(servers.map(async (server) => server && (await endChild(server, 0))))
   await bench.close()
 })
 

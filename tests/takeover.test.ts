@@ -1,6 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { endChild } from '../cli/keep'
 import { makePlan } from '../engine/planning/plan'
 import { startRun, rerun } from '../engine/running/runs'
 import { stopRun } from '../engine/running/controls'
@@ -8,7 +9,6 @@ import { saveJob } from '../engine/jobs/versions'
 import { fileJob, testBench, type TestBench } from './support/bench'
 import { until } from './support/faults'
 import { pace } from './support/pace'
-import { end } from './support/processes'
 
 let bench: TestBench
 const children: ChildProcess[] = []
@@ -16,7 +16,7 @@ beforeAll(async () => {
   bench = await testBench()
 })
 afterAll(async () => {
-  await Promise.all(children.map((child) => end(child, 'SIGKILL')))
+  await Promise.all(children.map((child) => endChild(child, 0)))
   await bench.close()
 })
 

@@ -1,9 +1,9 @@
 import { fork, type ChildProcess } from 'node:child_process'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import { endChild } from '../cli/keep'
 import { cookieName } from '../server/auth'
 import { pace } from './support/pace'
-import { end } from './support/processes'
 import { startDemo, type Started } from './support/started'
 
 // whatever one person asks for, others are answered as before, within 300 ms more. The machine's two cores are shared
@@ -28,7 +28,7 @@ beforeAll(async () => {
   expect(bad).toContain(cookieName)
 })
 afterAll(async () => {
-  await end(probe, 'SIGKILL')
+  await endChild(probe, 0)
   await demo.stop()
 })
 

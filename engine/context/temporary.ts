@@ -37,7 +37,7 @@ export function removeTemporary(): void {
   try {
     if (root) rmSync(root, { recursive: true, force: true })
   } catch {
-    // swept later
+    // the sweep of another process takes it
   }
   root = undefined
 }

@@ -1,6 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdirSync, readdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { endChild } from '../../cli/keep'
 import type { FaultKind } from '../../engine/context/faults'
 import type { FaultPoint } from '../../engine/context/faultPoints'
 import { saveJob } from '../../engine/jobs/versions'
@@ -8,7 +9,6 @@ import { makePlan } from '../../engine/planning/plan'
 import { startRun } from '../../engine/running/runs'
 import { testBench, type TestBench } from './bench'
 import { silence } from './pace'
-import { end } from './processes'
 
 const project = join(import.meta.dirname, '../..')
 
@@ -88,10 +88,10 @@ export async function faultBench(settings: Record<string, string> = {}): Promise
     },
     said: () => said,
     end: async () => {
-      await Promise.all(begun.splice(0).map((child) => end(child)))
+      await Promise.all(begun.splice(0).map((child) => endChild(child, 20_000)))
     },
     close: async () => {
-      await Promise.all(begun.splice(0).map((child) => end(child)))
+      await Promise.all(begun.splice(0).map((child) => endChild(child, 20_000)))
       await bench.close()
     },
   }

@@ -2,9 +2,9 @@ import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
 import { copyFileSync, mkdirSync } from 'node:fs'
 import { createServer, connect, type Server, type Socket } from 'node:net'
 import { join } from 'node:path'
+import { endChild } from '../../cli/keep'
 import type { TestBench } from './bench'
 import { silence } from './pace'
-import { end } from './processes'
 
 const project = join(import.meta.dirname, '../..')
 
@@ -98,7 +98,7 @@ export async function makeHosts(bench: TestBench, names: readonly string[]): Pro
     said: () => said,
     close: async () => {
       for (const host of hosts) host.mend()
-      await Promise.all(children.map((child) => end(child)))
+      await Promise.all(children.map((child) => endChild(child, 20_000)))
       server.close()
       for (const { name } of hosts) ip('netns', 'del', `${mark}${name}`)
       ip('link', 'del', bridge)
