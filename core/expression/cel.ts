@@ -19,7 +19,7 @@ import { countRounds, expressionBounds, Meter, tooManyRounds } from './bounds'
 import { conversions } from './conversions'
 import { asInstant, timestamp } from './instants'
 import { evaluationText } from './evaluationText'
-import { formatTime } from './dates'
+import { formatTime, localDate, localTime } from './dates'
 
 /** Names an expression can see, each with its fields. */
 export type Bindings = Readonly<Record<string, CelInput>>
@@ -42,6 +42,8 @@ export interface Compiled {
   readonly source: string
   readonly use: Use
   readonly references: readonly Reference[]
+  /** The type of Postgres that its text is written in, where the expression as a whole says so: `date(…)`, `local(…)`. */
+  readonly writes?: 'date' | 'timestamp'
   /** @throws FaultError `expression` when it cannot be worked out for these bindings */
   evaluate(bindings: Bindings): CelValue
   /** The arguments of name(…), list(…), raw(…), each worked out. */
@@ -49,6 +51,9 @@ export interface Compiled {
 }
 
 const spliced = new Set<string>(['name', 'list', 'raw', 'pattern'])
+
+/** Functions that write a time without its zone, and the type of Postgres that their text is written in. */
+const written: Readonly<Record<string, 'date' | 'timestamp'>> = { date: 'date', local: 'timestamp' }
 
 const variadic = (name: string) =>
   [1, 2, 3].map(
@@ -58,24 +63,34 @@ const variadic = (name: string) =>
 
 /** CEL in a time zone: `format` without a third argument writes times in `zone`. */
 export function celCompiler(zone: string): (source: string) => Compiled {
-  const asZoned = (value: unknown, into: string): Temporal.ZonedDateTime => {
+  const asZoned = (value: unknown, into: string, name = 'format'): Temporal.ZonedDateTime => {
     const instant = asInstant(value)
     if (instant) return instant.toZonedDateTimeISO(into)
-    if (typeof value !== 'string') throw new Error('format() takes a time, such as slice.from, and a pattern')
+    if (typeof value !== 'string')
+      throw new Error(
+        `${name}() takes a time, such as slice.from${name === 'format' ? ', and a pattern' : ''}`,
+      )
     try {
       if (/^\d{4}-\d\d-\d\d$/.test(value)) return Temporal.PlainDate.from(value).toZonedDateTime(into)
       return Temporal.Instant.from(value).toZonedDateTimeISO(into)
     } catch (error) {
       if (!(error instanceof RangeError)) throw error
-      throw new Error(`format() takes a time or a day (ISO 8601), and "${value}" is none`, { cause: error })
+      throw new Error(`${name}() takes a time or a day (ISO 8601), and "${value}" is none`, { cause: error })
     }
   }
+  const writers = Object.entries({ date: localDate, local: localTime }).flatMap(([name, write]) => [
+    celFunc(name, [CelScalar.DYN], CelScalar.STRING, (time) => write(asZoned(time, zone, name))),
+    celFunc(name, [CelScalar.DYN, CelScalar.STRING], CelScalar.STRING, (time, into) =>
+      write(asZoned(time, into, name)),
+    ),
+  ])
   const meter = new Meter()
   const env = celEnv({
     funcs: [
       ...strings,
       ...meter.functions(),
       ...conversions,
+      ...writers,
       celFunc('format', [CelScalar.DYN, CelScalar.STRING], CelScalar.STRING, (time, pattern) =>
         formatTime(asZoned(time, zone), pattern),
       ),
@@ -153,6 +168,9 @@ function compiled(source: string, env: ReturnType<typeof celEnv>, meter: Meter):
     source,
     use: call ? (call.function as Use) : 'value',
     references,
+    ...(top.case === 'callExpr' && !top.value.target && Object.hasOwn(written, top.value.function)
+      ? { writes: written[top.value.function]! }
+      : {}),
     evaluate,
     evaluateArguments: (bindings) => parts.map((part) => part(bindings)),
   }

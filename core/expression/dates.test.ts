@@ -1,6 +1,8 @@
 import { Temporal } from 'temporal-polyfill'
 import { describe, expect, it } from 'vitest'
+import { celCompiler } from './cel'
 import { formatTime } from './dates'
+import { timestamp } from './instants'
 
 const at = (text: string) => Temporal.ZonedDateTime.from(text)
 
@@ -34,5 +36,36 @@ describe('Unicode date patterns (UTS #35)', () => {
   it('names a letter that is no field, and a quote that is left open', () => {
     expect(() => formatTime(time, 'yyyy-jj')).toThrow(/no field "j"/)
     expect(() => formatTime(time, "yyyy 'x")).toThrow(/never closed/)
+  })
+})
+
+describe('date() and local() of a moment', () => {
+  // 2026-10-25: Oslo's clock goes from 03:00 back to 02:00 at 01:00 UTC (IANA time zone database)
+  const value = (source: string, zone: string) => celCompiler(zone)(source)
+  it.each([
+    ['Europe/Oslo', '2026-11-02T23:00:00Z', '2026-11-03', '2026-11-03T00:00:00'],
+    ['Europe/Oslo', '2026-10-25T00:30:00Z', '2026-10-25', '2026-10-25T02:30:00'],
+    ['Europe/Oslo', '2026-10-25T01:30:00Z', '2026-10-25', '2026-10-25T02:30:00'],
+    ['America/St_Johns', '2026-11-03T03:29:59.5Z', '2026-11-02', '2026-11-02T23:59:59.5'],
+    ['Pacific/Apia', '2011-12-30T10:00:00Z', '2011-12-31', '2011-12-31T00:00:00'],
+    ['UTC', '-000043-03-15T12:00:00Z', '-000043-03-15', '-000043-03-15T12:00:00'],
+  ])('in %s, %s', (zone, moment, day, local) => {
+    const at = timestamp(Temporal.Instant.from(moment))
+    expect(value('date(t)', zone).evaluate({ t: at })).toBe(day)
+    expect(value('local(t)', zone).evaluate({ t: at })).toBe(local)
+    expect(value(`date(t, '${zone}')`, 'Asia/Tokyo').evaluate({ t: at })).toBe(day)
+  })
+  it('say what they take', () => {
+    expect(() => value('date(1)', 'UTC').evaluate({})).toThrow(/date\(\) takes a time, such as slice\.from/)
+    expect(() => value('local("x")', 'UTC').evaluate({})).toThrow(/local\(\) takes a time or a day/)
+  })
+  it('know in which type of Postgres they are written', () => {
+    for (const [source, type] of [
+      ['date(t)', 'date'],
+      ['local(t)', 'timestamp'],
+      ['t', undefined],
+      ['[date(t)][0]', undefined],
+    ] as const)
+      expect([source, value(source, 'UTC').writes]).toEqual([source, type])
   })
 })

@@ -120,6 +120,12 @@ export function formatTime(time: Temporal.ZonedDateTime, pattern: string): strin
     .join('')
 }
 
+/** The day that a clock shows, `yyyy-MM-dd`; years beyond four digits have a sign (ISO 8601). */
+export const localDate = (time: Temporal.ZonedDateTime): string => time.toPlainDate().toString()
+
+/** Day and time that a clock shows, `yyyy-MM-ddTHH:mm:ss[.fraction]`, without a zone (ISO 8601). */
+export const localTime = (time: Temporal.ZonedDateTime): string => time.toPlainDateTime().toString()
+
 type Unit = 'year' | 'month' | 'day' | 'dayOfYear' | 'hour' | 'minute' | 'second' | 'fraction'
 
 /** The fields that a date can be read back from, as a regular expression. */

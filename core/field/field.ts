@@ -10,6 +10,8 @@ export interface FieldMeta {
   readonly column?: string
   /** A text with expressions, and how they become text. */
   readonly as?: SlotKind
+  /** Of SQL: the key beside it that names the connection it runs on; from the root of its step where it begins with a slash. */
+  readonly runsOn?: string
   /** It names one of these, so that they are offered: a connection of a kind, `control` (a control table), `table`. */
   readonly names?: string
   /** Seldom set: its field is shown where it is set, or when asked for. */
@@ -190,17 +192,19 @@ export interface TextField {
   readonly as: SlotKind
   readonly column: string
   readonly names: FieldMeta['names']
+  readonly runsOn: FieldMeta['runsOn']
 }
 
 /** The texts with expressions below an object's schema, in the order of its keys; lists of objects and maps of texts hold some. */
 export const textFieldsOf = (schema: z.ZodType): TextField[] => textsIn(fieldsOf(schema), '')
 
 function textsIn(fields: readonly Field[], below: string): TextField[] {
-  return fields.flatMap(({ key, as, label, column = label, names, takes: type }) => {
+  return fields.flatMap(({ key, as, label, column = label, names, runsOn, takes: type }) => {
     const path = below + key
-    if (as !== undefined) return [{ path, as, column, names }]
+    if (as !== undefined) return [{ path, as, column, names, runsOn }]
     const inMap = type.kind === 'map' ? metaOf(type.schema).as : undefined
-    if (inMap !== undefined) return [{ path: `${path}.*`, as: inMap, column, names: undefined }]
+    if (inMap !== undefined)
+      return [{ path: `${path}.*`, as: inMap, column, names: undefined, runsOn: undefined }]
     if (type.kind === 'list' && type.of.kind === 'group') return textsIn(type.of.fields, `${path}.*.`)
     return type.kind === 'group' ? textsIn(type.fields, `${path}.`) : []
   })

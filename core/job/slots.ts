@@ -28,6 +28,7 @@ function textsAt(value: unknown, path: readonly string[]): { at: (string | numbe
 interface SlotMeta {
   readonly column: string
   readonly names: FieldMeta['names']
+  readonly runsOn: FieldMeta['runsOn']
 }
 
 const metas = new Map<string, SlotMeta>()
@@ -36,8 +37,8 @@ const metas = new Map<string, SlotMeta>()
 function metaOf(path: string): SlotMeta | undefined {
   if (metas.size === 0)
     for (const kind of stepKinds)
-      for (const { path: below, column, names } of textsOfKind(kind))
-        metas.set(`${kind}.${below}`, { column, names })
+      for (const { path: below, column, names, runsOn } of textsOfKind(kind))
+        metas.set(`${kind}.${below}`, { column, names, runsOn })
   return (
     metas.get(path) ??
     metas.get(path.replace(/\.\d+(?=\.)/g, '.*')) ??
@@ -50,3 +51,12 @@ export const slotLabel = (path: string): string => metaOf(path)?.column ?? path
 
 /** What the text at a path names: a connection of a kind, a table, or nothing that is known. */
 export const namedAt = (path: string): FieldMeta['names'] => metaOf(path)?.names
+
+/** Path of the text that names the connection on which the SQL at a path of a step runs; empty where it is not known. */
+export function runsOnPath(path: string): string {
+  const on = metaOf(path)?.runsOn
+  if (on === undefined) return ''
+  return on.startsWith('/')
+    ? `${path.slice(0, path.indexOf('.'))}.${on.slice(1)}`
+    : `${path.slice(0, path.lastIndexOf('.'))}.${on}`
+}

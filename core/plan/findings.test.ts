@@ -18,6 +18,7 @@ import {
   type MarkFact,
   type TableFact,
   type WaitFact,
+  type MomentFact,
 } from './types'
 
 const codes = (ask: Ask): FindingCode[] => plan(ask).findings.map(({ code }) => code)
@@ -83,6 +84,9 @@ const marked = (given: Partial<MarkFact>) =>
 const waited = (jobs: Record<string, Partial<WaitFact>>) => ({
   waits: new Map(Object.entries(jobs).map(([name, more]): [string, WaitFact] => [name, { slices: { every: 'P1D', zone: 'UTC', from: '2026-01-01' }, waitsFor: [], ...more }])),
 }) // prettier-ignore
+const timeStep = `      - {id: clear, sql: {on: warehouse, text: "delete from t where at >= {slice.from}"}}`
+const met = (fact: MomentFact) =>
+  new Map([[sourceKey('warehouse', 'delete from t where at >= $1::timestamptz'), fact]])
 const callStep = (name: string) =>
   `      - {id: call, job: {name: ${name}, parameters: {feed: '{row.feed} {slice.label}'}}}`
 /** Two steps in this order: one that loads the files, one that takes them away. */
@@ -214,6 +218,7 @@ describe('findings', () => {
     ['never-lines-up', 'its slices ended before', { waits: '{job: {name: days}}', facts: waited({ days: { slices: { every: 'P1D', zone: 'UTC', from: '2026-01-01', until: '2026-11-02' } } }) }, { waits: '{job: {name: days}}', facts: waited({ days: { slices: { every: 'P1D', zone: 'UTC', from: '2026-01-01', until: '2026-11-03' } } }) }],
     ['no-file', 'a load waits for its files', { waits: '{files: {}}', found: { 'flow_a_20261101.csv': [] } }, { waits: '{files: {}}' }],
     ['cleared-too-early', 'files that a step reads after they are gone', takenAway('clear', 'load'), takenAway('load', 'clear')],
+    ['time-column', 'a point in time where the database wants something else', { steps: timeStep, facts: { moments: met({ types: [], refused: 'operator does not exist' }) } }, { steps: timeStep, facts: { moments: met({ types: ['timestamp without time zone'] }) } }],
     ['connection', 'no right to write', { facts: { tables: rights({ mayWrite: false }) } }, { facts: { tables: rights({}) } }],
     ['unknown-name', 'a table that is not there', { steps: tableStep, facts: { tables: rights({ exists: false, others: ['src.ab'] }, 'src.a') } }, { steps: tableStep, facts: { tables: rights({}, 'src.a') } }],
   ] // prettier-ignore

@@ -16,7 +16,7 @@ export const findingCodes = [
   'target-clash', 'does-not-vary', 'empty-roster', 'roster-jump', 'not-one-row', 'key-repeats', 'roster', 'unknown-name',
   'empty-value', 'outside-store', 'no-file', 'empty-file', 'many-files', 'unreadable-file', 'header-only', 'ragged-file', 'odd-values', 'other-columns', 'catalog-names', 'target-kind', 'like-target', 'dotted-name', 'already-loaded', 'raw-sql', 'cleared-too-early',
   'name-too-long', 'append-repeats', 'connection', 'slice-open', 'slices-overlap', 'over-cap', 'schema-changed',
-  'other-file', 'range-count', 'parameter', 'expression', 'circle', 'never-lines-up', 'never-runs', 'watermark',
+  'other-file', 'range-count', 'parameter', 'expression', 'circle', 'never-lines-up', 'never-runs', 'watermark', 'time-column',
 ] as const // prettier-ignore
 export type FindingCode = (typeof findingCodes)[number]
 
@@ -150,6 +150,8 @@ export interface Facts {
   readonly tables: ReadonlyMap<string, TableFact>
   /** What statements do to tables, by the text of the statement; an absent one could not be read. */
   readonly statements: ReadonlyMap<string, StatementFact>
+  /** What points in time meet in the statements of loads, by `sourceKey` of connection and text; only what could be prepared. */
+  readonly moments?: ReadonlyMap<string, MomentFact>
   /** Marks of loads that read only what is new, by `markKey`; an absent key was not looked up. */
   readonly marks?: ReadonlyMap<string, MarkFact>
   /** The jobs that each job calls by name; looked up only where the planned one calls some. */
@@ -198,6 +200,14 @@ export interface StatementFact {
   readonly writes: readonly string[]
   /** Emptied or taken away whole: TRUNCATE, DELETE without WHERE, DROP. */
   readonly empties: readonly string[]
+}
+
+/** What the points in time that a statement binds are held against. */
+export interface MomentFact {
+  /** Types that the database gives to the parameters, by their numbers less one; undefined where it is not known. */
+  readonly types: readonly (string | undefined)[]
+  /** What the database says where a point in time cannot stand there at all. */
+  readonly refused?: string
 }
 
 /** What earlier runs of a job tell a plan of it. */

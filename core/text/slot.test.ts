@@ -1,3 +1,5 @@
+import { Temporal } from 'temporal-polyfill'
+import { timestamp } from '../expression/instants'
 import { describe, expect, it } from 'vitest'
 import { celCompiler, celRow } from '../expression/cel'
 import { hasWildcard } from '../store/pattern'
@@ -21,6 +23,20 @@ describe('SQL', () => {
       kind: 'sql',
       text: 'select $1 where x = $2',
       values: [nasty, 3],
+    })
+  })
+  it('binds a point in time as one, alone and in lists, and what has no zone as that', () => {
+    const moment = timestamp(Temporal.Instant.from('2026-11-02T23:00:00Z'))
+    const slot = compileSlot({ step: 's', path: 'p', kind: 'sql', text: '{t} {list(t, 1)} {[t]} {date(t)} {local(t)} {format(t, "yyyy")}' }, celCompiler('Europe/Oslo')) // prettier-ignore
+    const resolved = assemble(slot, (i) => {
+      const piece = slot.pieces[i]!
+      return typeof piece === 'string' ? piece : workOut(piece, { t: moment })
+    })
+    const iso = '2026-11-02T23:00:00Z'
+    expect(resolved).toEqual({
+      kind: 'sql',
+      text: '$1::timestamptz ($2::timestamptz, $3) $4::timestamptz[] $5::date $6::timestamp $7',
+      values: [iso, iso, '1', [iso], '2026-11-03', '2026-11-03T00:00:00', '2026'],
     })
   })
   it('quotes names, part by part', () => {

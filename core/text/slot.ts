@@ -1,6 +1,8 @@
+import { isCelList, type CelValue } from '@bufbuild/cel'
 import { fail, FaultError } from '../fault'
 import { escapeWildcards, storeSegments } from '../store/pattern'
 import { plainValue, type Bindings, type Compiled } from '../expression/cel'
+import { asInstant } from '../expression/instants'
 import { mostBytes, nameBytes } from './nameLength'
 import { dollarTags, sqlFault } from './sqlPlaces'
 import { parseTemplate, type Piece } from './template'
@@ -84,12 +86,27 @@ export function compileSlot(slot: Slot, compile: (source: string) => Compiled): 
   return { ...slot, pieces, offsets, roots, ...(slot.kind === 'sql' ? { tags: dollarTags(pieces) } : {}) }
 }
 
+/** A point in time that an expression came to: an ISO 8601 text in UTC that remembers what it is. */
+export class Moment {
+  constructor(private readonly iso: string) {}
+  toString(): string {
+    return this.iso
+  }
+}
+
 /** One expression's worth, ready to be put together: its text for names, its value for SQL. */
-export type Worked = ReturnType<typeof plainValue> | readonly ReturnType<typeof plainValue>[]
+export type Worked =
+  ReturnType<typeof plainValue> | Moment | readonly (ReturnType<typeof plainValue> | Moment)[]
 
 export function workOut(piece: Compiled, bindings: Bindings): Worked {
-  if (piece.use === 'value') return plainValue(piece.evaluate(bindings))
-  return piece.evaluateArguments(bindings).map(plainValue)
+  if (piece.use === 'value') return worth(piece.evaluate(bindings))
+  return piece.evaluateArguments(bindings).map(worth)
+}
+
+function worth(value: CelValue): ReturnType<typeof plainValue> | Moment {
+  if (isCelList(value)) return [...value].map((item) => worth(item as CelValue))
+  const instant = asInstant(value)
+  return instant ? new Moment(instant.toString()) : plainValue(value)
 }
 
 const isEmpty = (value: Worked): boolean =>
@@ -179,11 +196,18 @@ function assembleTable(slot: CompiledSlot, worth: (index: number) => Worked): Re
   return { kind: 'table', text: parts.join('.'), schema, table }
 }
 
+/**
+ * Values become parameters. A point in time is bound as one: held against a `date` or a `timestamp` Postgres reads those
+ * by the zone of the session, which is the job's on every road, and an assignment writes what that zone's clock shows.
+ * Without the cast the column would give the parameter its own type, and drop the zone of the text (Postgres manual,
+ * 8.5.1.3: "PostgreSQL will silently ignore any time zone indication" of a timestamp without time zone).
+ */
 function assembleSql(slot: CompiledSlot, worth: (index: number) => Worked): Resolved {
   const values: BoundValue[] = []
-  const bind = (value: Worked): string => {
+  const bind = (value: Worked, type?: string): string => {
     values.push(bindable(value))
-    return `$${values.length}`
+    const own = type ?? (isMoment(value) ? 'timestamptz' : undefined)
+    return `$${values.length}${own === undefined ? '' : `::${own}`}`
   }
   let before = ''
   const text = slot.pieces
@@ -196,14 +220,14 @@ function assembleSql(slot: CompiledSlot, worth: (index: number) => Worked): Reso
       const list = Array.isArray(value) ? (value as Worked[]) : [value]
       switch (piece.use) {
         case 'value':
-          return bind(value)
+          return bind(value, piece.writes ?? (isMoments(value) ? 'timestamptz[]' : undefined))
         case 'name':
           return list
             .map((part) => quoteName(wholeName(asText(part), piece.source, slot.tags?.[i] ?? '')))
             .join('.')
         case 'list': {
           const items = list.flatMap((item) => (Array.isArray(item) ? (item as Worked[]) : [item]))
-          return items.length === 0 ? emptyList(before) : `(${items.map(bind).join(', ')})`
+          return items.length === 0 ? emptyList(before) : `(${items.map((item) => bind(item)).join(', ')})`
         }
         case 'raw':
         case 'pattern':
@@ -233,7 +257,13 @@ function wholeName(name: string, source: string, tag: string): string {
   return name
 }
 
+const isMoment = (value: unknown): boolean => value instanceof Moment
+
+const isMoments = (value: Worked): boolean =>
+  Array.isArray(value) && value.length > 0 && value.every((item) => isMoment(item))
+
 function bindable(value: Worked): BoundValue {
+  if (value instanceof Moment) return value.toString()
   if (Array.isArray(value)) return value.map((item) => bindable(item as Worked))
   if (typeof value === 'bigint') return value.toString()
   return value as BoundValue

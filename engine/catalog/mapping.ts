@@ -82,7 +82,8 @@ export async function mappingSheet(
       fail('expression', `${path} uses what earlier steps do, so it is known only in a run`)
     return resolved
   }
-  const sampled = await sampleSource(engine, spec, ask.environment, text)
+  const where = { environment: ask.environment, zone: plan.request.job.slices?.zone ?? 'UTC' }
+  const sampled = await sampleSource(engine, spec, where, text)
   const target = await targetColumns(engine, spec, ask.environment, text)
   const names = sampled.columns.map(({ name }) => name)
   const mapping = suggestMapping(
@@ -159,13 +160,14 @@ async function targetColumns(
 async function sampleSource(
   engine: Engine,
   spec: Transfer,
-  environment: string,
+  where: { readonly environment: string; readonly zone: string },
   text: (path: string) => Resolved,
 ): Promise<Sampled> {
   const located = { from: spec.from, text: (key: string) => text(`from.${key}`), limit: looked }
   const database = databaseOf(located)
-  if (database) return await sampleDatabase(engine, database, environment)
-  return await withSource(lookContext(engine, environment), located, true, async (duck, source) => {
+  const { environment, zone } = where
+  if (database) return await sampleDatabase(engine, database, where)
+  return await withSource(lookContext(engine, environment, zone), located, true, async (duck, source) => {
     if (source.empty) return { columns: [], rows: [] }
     const list = source.columns.map(({ name }) => `cast(${quoteName(name)} as varchar)`).join(', ')
     const reader = await duck.runAndReadAll(`select ${list} from ${source.sql()} limit ${looked}`)
@@ -185,11 +187,11 @@ async function sampleSource(
 async function sampleDatabase(
   engine: Engine,
   { connection, source }: DatabasePlace,
-  environment: string,
+  { environment, zone }: { readonly environment: string; readonly zone: string },
 ): Promise<Sampled> {
   const client = await (await openPostgres(engine, connection, environment)).connect()
   try {
-    const opened = await openDatabaseSource(client, source, connection, emptyOutcome())
+    const opened = await openDatabaseSource(client, source, connection, { zone, outcome: emptyOutcome() })
     const list = opened.columns.map(({ name }) => `${quoteName(name)}::text`).join(', ')
     const { rows } = await client.query<(string | null)[]>({
       text: `select ${list} from ${opened.from} limit ${looked}`,

@@ -1,6 +1,7 @@
 import type { CheckSpec } from '../../core/job/checks'
 import { sameNumber } from '../../core/value'
 import { openPostgres } from '../connectors/connections'
+import { readingSql } from '../connectors/postgres/session'
 import { cancelOn } from '../context/cancelling'
 import { holds, type Checker } from './definition'
 import { oneRow, type WrittenValue } from './oneRow'
@@ -15,7 +16,8 @@ export const equals: Checker<CheckSpec<'equals'>> = {
     const theirs = await pool.connect()
     const letGo = cancelOn(context.signal, pool, theirs)
     try {
-      await theirs.query(`begin read only; set local timezone to 'UTC'`)
+      // both write their values by one clock
+      await theirs.query(`begin read only; ${readingSql(context.zone)}`)
       const given = await oneRow(theirs, outcome, source, there.text, there.values)
       if (mine.length !== given.length)
         return {

@@ -32,10 +32,11 @@ import { memory } from '../context/memory'
 import { instantText } from '../context/instant'
 import { tablesOf } from '../steps/tablesOf'
 import type { FileReading } from '../formats/definition'
-import { documentOf, newestVersions, readableJob } from '../jobs/versions'
+import { documentOf, readableJob, versionsIn } from '../jobs/versions'
 import { headsOf, type WantedTypes } from '../reading/heads'
 import { columnsOfDatasets, setByHandOfEach, statedFirst, type SetByHand } from '../reading/known'
 import { gatherMarks } from './marks'
+import { gatherMoments } from './momentFacts'
 import { wantedTypes } from './wantedTypes'
 
 /** Finds out what the rules need to know: a few questions for each connection, not one for each load. */
@@ -45,19 +46,30 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
   const connections = await connectionFacts(engine, environment)
   const shapes = await gatherShapes(engine, job, environment)
   const known = gatherTables(engine, expansion, connections, shapes.size > 0)
-  const [files, { tables, sources, targets }, statements, history, workers, before, calls, waits, marks] =
-    await Promise.all([
-      // what is in the files is held against the tables that they go into
-      known.then(({ targets }) => gatherFiles(engine, expansion, connections, targets)),
-      known,
-      gatherStatements(expansion),
-      gatherHistory(engine, job, environment),
-      placesOfNow(engine),
-      gatherBefore(engine, expansion),
-      gatherCalls(engine, expansion),
-      gatherWaits(engine, expansion),
-      gatherMarks(engine, expansion),
-    ])
+  const [
+    files,
+    { tables, sources, targets },
+    statements,
+    history,
+    workers,
+    before,
+    calls,
+    waits,
+    marks,
+    moments,
+  ] = await Promise.all([
+    // what is in the files is held against the tables that they go into
+    known.then(({ targets }) => gatherFiles(engine, expansion, connections, targets)),
+    known,
+    gatherStatements(expansion),
+    gatherHistory(engine, job, environment),
+    placesOfNow(engine),
+    gatherBefore(engine, expansion),
+    gatherCalls(engine, expansion),
+    gatherWaits(engine, expansion),
+    gatherMarks(engine, expansion),
+    gatherMoments(engine, expansion),
+  ])
   const loaded = await gatherLoaded(engine, environment, files)
   return {
     connections,
@@ -74,26 +86,27 @@ export async function gatherFacts(engine: Engine, expansion: Expansion): Promise
     ...(calls && { calls }),
     ...(waits && { waits }),
     marks,
+    moments,
   }
 }
 
 /** Which jobs call which, by the newest version of each; undefined where the planned one calls none. */
 async function gatherCalls(
   engine: Engine,
-  { request: { job } }: Expansion,
+  { request: { job, environment } }: Expansion,
 ): Promise<Map<string, string[]> | undefined> {
   if (callsOf(job).length === 0) return undefined
-  const versions = await newestVersions(engine)
+  const versions = await versionsIn(engine, environment.name)
   return new Map(versions.map((version) => [version.job, callsOf(documentOf(version))]))
 }
 
 /** Every job with its slices and the jobs that it waits for; undefined where the planned one waits for none. */
 async function gatherWaits(
   engine: Engine,
-  { request: { job } }: Expansion,
+  { request: { job, environment } }: Expansion,
 ): Promise<Map<string, WaitFact> | undefined> {
   if (waitsOf(job).length === 0) return undefined
-  const jobs = (await newestVersions(engine)).flatMap((version) => readableJob(version) ?? [])
+  const jobs = (await versionsIn(engine, environment.name)).flatMap((version) => readableJob(version) ?? [])
   return new Map(jobs.map((one) => [one.name, { slices: one.slices, waitsFor: waitsOf(one) }]))
 }
 

@@ -6,11 +6,12 @@ import type pg from 'pg'
 import { to as copyTo } from 'pg-copy-streams'
 import { quoteName } from '../../core/text/slot'
 import { duckTypeFor, type TableColumn } from '../../core/catalog/types'
+import { readingSql } from '../connectors/postgres/session'
 import { qualified, tableColumns, type TargetTable } from '../connectors/postgres/tables'
 import { causeAmong } from '../context/causes'
 import { literal, withPipePath } from '../duck/duck'
 import type { OpenSource } from './source'
-import { recorded, stepFault, type Outcome, type ReadContext } from '../context/step'
+import { recorded, stepFault, type ReadContext } from '../context/step'
 
 /** A table, or a SELECT with its bound values. */
 export type DatabaseSource = (
@@ -30,14 +31,10 @@ export async function openDatabaseSource(
   reader: pg.ClientBase,
   source: DatabaseSource,
   on: string,
-  outcome: Outcome,
+  { zone, outcome }: Pick<ReadContext, 'zone' | 'outcome'>,
 ): Promise<{ from: string; columns: TableColumn[]; label: string }> {
   const bound = source.kind === 'query' && source.values.length > 0
-  await reader.query(`begin isolation level repeatable read${bound ? '' : ' read only'}`)
-  // values are written as every database reads them, whatever this one is set to
-  await reader.query(
-    "set local datestyle to 'ISO, YMD'; set local intervalstyle to 'postgres'; set local extra_float_digits to 1; set local bytea_output to 'hex'",
-  )
+  await reader.query(`begin isolation level repeatable read${bound ? '' : ' read only'}; ${readingSql(zone)}`)
   if (source.kind === 'table') {
     const { table } = source
     const label = `${table.schema}.${table.name}`
@@ -88,15 +85,17 @@ export async function withDatabaseSource<T>(
   pool: pg.Pool,
   source: DatabaseSource,
   on: string,
-  { signal, outcome }: ReadContext,
+  context: ReadContext,
   again: string | undefined,
   use: (source: OpenSource) => Promise<T>,
 ): Promise<T> {
+  const { signal, outcome } = context
   const reader = await pool.connect()
   let broken: Error | undefined
   try {
-    const { from, columns, label } = await openDatabaseSource(reader, source, on, outcome)
-    await reader.query("set local timezone to 'UTC'")
+    const { from, columns, label } = await openDatabaseSource(reader, source, on, context)
+    // a table is written by one clock; what a query works out goes by the job's
+    if (source.kind === 'table') await reader.query("set local timezone to 'UTC'")
     const counted = await recorded(reader, outcome, on, `select count(*) as n from ${from}`)
     const rows = Number(counted.rows[0].n)
     const copy = `copy (select ${columns.map(({ name }) => quoteName(name)).join(', ')} from ${from}) to stdout (format csv)`

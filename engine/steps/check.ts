@@ -3,9 +3,9 @@ import { checkStep, failWhere } from '../checks'
 import type { CheckedAlone } from '../checks/definition'
 import { openPostgres } from '../connectors/connections'
 import { qualified, tableOf } from '../connectors/postgres/tables'
+import { readingSql } from '../connectors/postgres/session'
 import { cancelOn } from '../context/cancelling'
 import { stopped } from '../context/step'
-import { literal } from '../duck/duck'
 import type { StepRunner } from './definition'
 
 export const check: StepRunner<StepSpec<'check'>> = {
@@ -20,7 +20,7 @@ export const check: StepRunner<StepSpec<'check'>> = {
     try {
       if (signal.aborted) throw stopped()
       // a check changes nothing, and sees one state of the database
-      await client.query(`begin isolation level repeatable read read only; set local timezone to ${literal(zone)}`)
+      await client.query(`begin isolation level repeatable read read only; ${readingSql(zone)}`)
       const checked: Omit<CheckedAlone, 'text'> = {
         client,
         table: qualified(place),

@@ -6,14 +6,14 @@ import { stepFault } from '../context/step'
 import type { StepRunner } from './definition'
 
 export const set: StepRunner<StepSpec<'set'>> = {
-  run: async ({ engine, environment, text, aside, outcome }) => {
+  run: async ({ engine, environment, zone, text, aside, outcome }) => {
     const on = text('on').text
     const query = text('query')
     if (query.kind !== 'sql') throw new Error('SQL was expected')
     const pool = await openPostgres(engine, on, environment)
     const own = aside ? ((await aside.database(pool, on).statement(query.text)) ?? query.text) : query.text
     const begun = performance.now()
-    const { columns, rows } = await queryRows(pool, own, query.values, 2)
+    const { columns, rows } = await queryRows(pool, own, query.values, zone, 2)
     outcome.statements.push({
       on,
       text: own,

@@ -3,6 +3,7 @@ import { quoteName } from '../../core/text/slot'
 import type { Transfer } from '../../core/job/steps/transfer'
 import type { MarkMove } from '../../database/schema'
 import { qualified } from '../connectors/postgres/tables'
+import { readingSql } from '../connectors/postgres/session'
 import { recorded, stepFault, type StepContext } from '../context/step'
 import { transaction } from '../context/transaction'
 import type { DatabaseSource } from '../reading/database'
@@ -103,7 +104,7 @@ async function topOf(
   on: string,
   column: string,
   mark: string | null,
-  { outcome }: StepContext,
+  { outcome, zone }: StepContext,
 ): Promise<{ top: string | null; type: string; ahead: boolean; nulls: boolean }> {
   const own = quoteName(column)
   const from = source.kind === 'table' ? qualified(source.table) : `(\n${source.text.trim().replace(/;\s*$/, '')}\n) as given` // prettier-ignore
@@ -111,7 +112,7 @@ async function topOf(
   const client = await pool.connect()
   try {
     // written as it is read again where rows are copied
-    await client.query(`begin read only; set local timezone to 'UTC'; set local datestyle to 'ISO, YMD'; set local extra_float_digits to 1`) // prettier-ignore
+    await client.query(`begin read only; ${readingSql(zone)}`)
     const { rows } = await recorded(
       client,
       outcome,
@@ -123,12 +124,14 @@ async function topOf(
       throw error
     })
     const { top, type, nulls } = rows[0] as { top: string | null; type: string; nulls: boolean | null }
-    if (top === null || mark === null) return { top, type, ahead: false, nulls: nulls ?? false }
-    const { rows: compared } = await client.query<{ ahead: boolean }>(
-      `select $1::${type} > $2::${type} as ahead`,
+    if (top === null) return { top, type, ahead: false, nulls: nulls ?? false }
+    // a mark is kept by one clock, whatever the job's zone becomes
+    await client.query("set local timezone to 'UTC'")
+    const { rows: compared } = await client.query<{ top: string; ahead: boolean | null }>(
+      `select t.top::text as top, $1::${type} > t.top as ahead from (select $2::${type} as top) t`,
       [mark, top],
     )
-    return { top, type, ahead: compared[0]!.ahead, nulls: nulls ?? false }
+    return { top: compared[0]!.top, type, ahead: compared[0]!.ahead ?? false, nulls: nulls ?? false }
   } finally {
     await client.query('rollback').catch(() => {})
     client.release()

@@ -83,10 +83,9 @@ async function copyTable(
     from: origin,
     columns: found,
     label,
-  } = await openDatabaseSource(reader, source, spec.from.connection!, context.outcome)
+  } = await openDatabaseSource(reader, source, spec.from.connection!, context)
   // what says no offset is a time of the job's zone, whatever the databases are set to
   const inZone = (by: pg.ClientBase) => by.query(`select set_config('timezone', $1, true)`, [context.zone])
-  await inZone(reader)
   context.outcome.sourceColumns = found.map(({ name, type }) => ({ name, type }))
   const from = new Map(found.map((column) => [column.name, column]))
   const there = (await tableColumns(client, table))?.map(({ name }) => name) ?? []
@@ -135,7 +134,6 @@ async function copyTable(
       (copyIn) => carry(reader, client, out, copyIn, spec, context),
       context,
     )
-    await client.query('set local timezone to default')
     rejected = read - copied
   } else {
     if (!straight)

@@ -1,8 +1,8 @@
 import type pg from 'pg'
+import { inZoneSql } from '../connectors/postgres/session'
 import { mayPass } from '../connectors/postgres/tables'
 import { point } from '../context/points'
 import { stopped, type Outcome, type StepContext } from '../context/step'
-import { literal } from '../duck/duck'
 import { ensureMarkers, readMarker } from './markers'
 
 /** A database that a step writes to. */
@@ -44,9 +44,7 @@ export async function inTransaction(
   try {
     if (context.signal.aborted) throw stopped()
     const { lockWait } = context.engine.limits
-    await client.query(
-      `begin; set local timezone to ${literal(context.zone)}; set local lock_timeout to ${Math.round(lockWait)}`,
-    )
+    await client.query(`begin; ${inZoneSql(context.zone)}; set local lock_timeout to ${Math.round(lockWait)}`)
     const before = aside ? undefined : await readMarker(client, context)
     if (before) {
       await client.query('rollback')

@@ -98,5 +98,4 @@ export function bytesText(bytes: number): string {
 }
 
 /** 1 load, 2 loads. */
-export const count = (value: number, one: string, many = `${one}s`): string =>
-  `${numberText(value)} ${value === 1 ? one : many}`
+export { count } from '../../core/text/someOf'

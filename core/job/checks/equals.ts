@@ -7,11 +7,11 @@ export const equals = defineCheck({
   words: 'equal to the source',
   schema: z
     .strictObject({
-      query: template({ as: 'sql', label: 'here', lines: 2 }).describe(
+      query: template({ as: 'sql', runsOn: '/on', label: 'here', lines: 2 }).describe(
         'a SELECT of one row, such as counts and sums, on the connection of the step',
       ),
       on: template({ as: 'text', names: 'postgres', label: 'source' }).describe('connection of the source'),
-      to: template({ as: 'sql', label: 'there', lines: 2 }).describe(
+      to: template({ as: 'sql', runsOn: 'on', label: 'there', lines: 2 }).describe(
         'a SELECT of one row on the source; values are compared by their places, numbers exactly',
       ),
     })

@@ -6,7 +6,7 @@ export const none = defineCheck({
   words: 'a query gives no rows',
   schema: z
     .strictObject({
-      query: template({ as: 'sql', label: 'query', lines: 3 }).describe('a SELECT of the rows that must not be'),
+      query: template({ as: 'sql', runsOn: '/on', label: 'query', lines: 3 }).describe('a SELECT of the rows that must not be'),
     })
     .describe('a query that must give no rows'),
   text: ({ query }) => `no row of ${brief(query)}`,

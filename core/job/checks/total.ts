@@ -7,7 +7,7 @@ export const total = defineCheck({
   words: 'equal to a control total',
   schema: z
     .strictObject({
-      query: template({ as: 'sql', label: 'query', lines: 2 }).describe('a SELECT of one value'),
+      query: template({ as: 'sql', runsOn: '/on', label: 'query', lines: 2 }).describe('a SELECT of one value'),
       is: template({ as: 'text', label: 'is' })
         .optional()
         .describe('what it must be, such as {param.total}; numbers are compared exactly'),

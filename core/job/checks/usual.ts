@@ -6,7 +6,13 @@ export const usual = defineCheck({
   words: 'about as many rows as usual',
   schema: z
     .strictObject({
-      query: template({ as: 'sql', label: 'counted by', lines: 2, usual: 'all rows of the table' })
+      query: template({
+        as: 'sql',
+        runsOn: '/on',
+        label: 'counted by',
+        lines: 2,
+        usual: 'all rows of the table',
+      })
         .optional()
         .describe('a SELECT of one number; all rows of the table where it is left out'),
       within: z.number().gt(0).describe('share of the usual number that it may be off, such as 0.3'),

@@ -8,7 +8,7 @@ export const query = defineSource({
   what: 'query',
   shape: {
     connection: sourceConnection,
-    query: template({ as: 'sql', lines: 5 })
+    query: template({ as: 'sql', runsOn: 'connection', lines: 5 })
       .optional()
       .describe('a SELECT; expressions in it are bound values'),
   },

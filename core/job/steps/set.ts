@@ -9,7 +9,7 @@ export const set = defineStep({
   schema: z
     .strictObject({
       on: template({ as: 'text', names: 'postgres' }).describe('a connection of kind database'),
-      query: template({ as: 'sql', label: 'query', column: 'query', lines: 4 }).describe(
+      query: template({ as: 'sql', runsOn: 'on', label: 'query', column: 'query', lines: 4 }).describe(
         'a SELECT that gives one row; later steps read its columns as step["id"].value.column',
       ),
     })

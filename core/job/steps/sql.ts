@@ -9,7 +9,7 @@ export const sql = defineStep({
   schema: z
     .strictObject({
       on: template({ as: 'text', names: 'postgres' }).describe('a connection of kind database'),
-      text: template({ as: 'sql', label: 'SQL', column: 'statement', lines: 6 }).describe(
+      text: template({ as: 'sql', runsOn: 'on', label: 'SQL', column: 'statement', lines: 6 }).describe(
         'one statement or several; expressions in them are bound values',
       ),
     })

@@ -23,6 +23,20 @@ export const table = defineTarget({
     slice_by: field(columnName, { rare: true, label: 'slice by', usual: 'the time column' })
       .optional()
       .describe('for replace-slice: the time column that places a row in a slice'),
+    allow_empty: field(z.boolean(), { rare: true, label: 'no rows may replace rows' })
+      .default(false)
+      .describe(
+        'for replace-all and replace-slice: a source without rows may delete those of the table or slice; otherwise the load fails',
+      ),
+    deletes_at_most: field(z.union([z.number().min(1), z.literal('any')]), {
+      rare: true,
+      label: 'deletes at most',
+      usual: '3',
+    })
+      .default(3)
+      .describe(
+        'for replace-slice: how many times the usual rows of a slice the load may delete before it fails, or any',
+      ),
     repeats: field(z.enum(['fail', 'keep-last']), {
       rare: true,
       label: 'same key twice',

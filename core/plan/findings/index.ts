@@ -22,6 +22,7 @@ import { schemaChanged } from './schemaChanged'
 import { sliceOpen } from './sliceOpen'
 import { slicesOverlap } from './slicesOverlap'
 import { targetClash } from './targetClash'
+import { timeColumn } from './timeColumn'
 import { waitedJobs } from './waitedJobs'
 import { watermark } from './watermark'
 
@@ -76,6 +77,7 @@ export const findingKinds: Readonly<Record<FindingCode, FindingKind>> = {
   'never-lines-up': { levels: ['stop'], says: 'slices of another job are waited for that never meet its own', rules: [waitedJobs] },
   'never-runs': { levels: ['look'], says: 'a part or a step that can never run', rules: [] },
   watermark: { levels: ['look', 'note'], says: 'a mark that is empty, or ahead of its source, or of a column with ties', rules: [watermark] },
+  'time-column': { levels: ['stop'], says: 'a point in time meets a column that has no place for it', rules: [timeColumn] },
   expression: { levels: ['stop'], says: 'an expression that cannot be worked out', rules: [] },
 } // prettier-ignore
 

@@ -3,17 +3,19 @@ import { valueTypeOf } from '../../../core/catalog/types'
 import type { BoundValue } from '../../../core/text/slot'
 import type { Table } from '../../../core/value'
 import { readValue } from '../../control/rows'
+import { readingSql } from './session'
 
-/** At most so many rows of a SELECT, in a transaction that cannot write. The first column is the key where the roster names none. */
+/** At most so many rows of a SELECT, in a transaction that cannot write and whose clock is that of `zone`. The first column is the key where the roster names none. */
 export async function queryRows(
   pool: pg.Pool,
   text: string,
   values: readonly BoundValue[],
+  zone: string,
   most: number,
 ): Promise<Table> {
   const client = await pool.connect()
   try {
-    await client.query('begin read only')
+    await client.query(`begin read only; ${readingSql(zone)}`)
     await client.query(`set local statement_timeout = '60s'`)
     const own = text.trim().replace(/;\s*$/, '')
     const found = await client.query<(string | null)[]>({
