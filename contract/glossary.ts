@@ -336,6 +336,8 @@ export const glossary: Readonly<Record<string, string>> = {
   values: 'the values',
   verdict: 'the type that its values have, with the evidence',
   version: 'its version, from 1',
+  runsIn: 'the version that runs in each environment into which one was put',
+  stays: 'environments in which it is not what runs, with the version that does; null where none does',
   versions: 'its versions, the newest first',
   waits: 'how its source differs from what is known; null for not at all',
   where: 'where it is: job, part, step, path, row, slice, file, connection as far as they are known',

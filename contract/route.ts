@@ -24,6 +24,8 @@ export interface Route<
   readonly of: InEnvironment | undefined
   /** Its text holds statements, which who may only look cannot make up: only what is saved is taken from them. */
   readonly typed: boolean
+  /** Whoever may do it in some environment may call it: it takes effect in those alone. */
+  readonly somewhere: boolean
   /** Other programs call it: it is signed itself, and comes from no page of ours. */
   readonly signed: boolean
   /** Many rows or documents may come with it. */
@@ -60,6 +62,7 @@ export function route<
   needs?: Needs
   of?: InEnvironment
   typed?: boolean
+  somewhere?: boolean
   signed?: boolean
   large?: boolean
   produces?: readonly string[]
@@ -76,6 +79,7 @@ export function route<
     needs: given.needs ?? (given.method === 'get' ? 'look' : 'build'),
     of: given.of,
     typed: given.typed ?? false,
+    somewhere: given.somewhere ?? false,
     signed: given.signed ?? false,
     large: given.large ?? false,
     produces: given.produces ?? [],

@@ -188,7 +188,19 @@ export const routes = {
     summary: 'save the next version',
     params: name,
     body: z.object({ text: z.string(), base: numberInBody.optional(), message: z.string().default('') }),
-    response: z.object({ version: z.number() }),
+    response: z.object({
+      version: z.number(),
+      stays: z.array(z.object({ environment: z.string(), version: z.number().nullable() })),
+    }),
+    somewhere: true,
+  }),
+  putJob: route({
+    method: 'put',
+    path: '/api/jobs/:name/environments/:environment',
+    summary: 'put a version into an environment: from then on it is what runs there',
+    params: name.extend({ environment: z.string() }),
+    body: z.object({ version: numberInBody }),
+    faults: ['unknown-name'],
   }),
   checkJob: route({
     needs: 'look',

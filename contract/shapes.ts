@@ -113,6 +113,7 @@ export const jobBriefSchema = z.object({
   title: z.string(),
   tags: z.array(z.string()),
   version: z.number(),
+  runsIn: z.array(z.object({ environment: z.string(), version: z.number() })),
   savedAt: z.string(),
   savedBy: z.string(),
   slices: z.string().nullable(),
@@ -190,6 +191,7 @@ export const jobSchema = z.object({
   savedBy: z.string(),
   message: z.string(),
   versions: z.array(z.object({ version: z.number(), at: z.string(), by: z.string(), message: z.string() })),
+  runsIn: z.array(z.object({ environment: z.string(), version: z.number(), by: z.string(), at: z.string() })),
   outline: outlineSchema,
   newestSlice: z.string().nullable(),
 })

@@ -4,7 +4,7 @@ import { Temporal } from 'temporal-polyfill'
 import type { Engine } from '../engine/context/engine'
 import { editDataset } from '../engine/catalog/edit'
 import { startKind, startText } from '../core/job/starts'
-import { documentOf, readVersion } from '../engine/jobs/versions'
+import { documentOf, versionIn } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
 import { rerun, startRun } from '../engine/running/runs'
 import { startSurvey } from '../engine/survey/survey'
@@ -247,7 +247,7 @@ async function runOnce(
 
 /** That the start of a job came at a time of the demo's past, as the scheduler keeps it; undefined for a job that has none. */
 async function decided(engine: Engine, name: string, at: Temporal.ZonedDateTime): Promise<{ id: number; start: string; cause: string } | undefined> {
-  const job = documentOf(await readVersion(engine, name))
+  const job = documentOf(await versionIn(engine, name, 'live'))
   const [start] = job.starts
   if (!start) return undefined
   const cause = startText(start, job)

@@ -3,7 +3,7 @@ import type { Job } from '../core/job/document'
 import { withoutValues } from '../core/plan/findings/withoutValues'
 import { may } from '../core/rights'
 import { areOpen, refuseClosed } from '../engine/catalog/openRows'
-import { documentOf, readVersion } from '../engine/jobs/versions'
+import { documentOf, versionIn } from '../engine/jobs/versions'
 import { readPlan, type StoredPlan } from '../engine/planning/stored'
 import type { Asked } from './handler'
 
@@ -23,10 +23,10 @@ export async function holdText(asked: Who, environment: string, text: string): P
   if (!seesAll(asked, environment)) await holdRosters(asked, environment, documentOf({ text }))
 }
 
-/** The same of the newest version of a job. */
+/** The same of the version of a job that runs there. */
 export async function holdJob(asked: Who, environment: string, name: string): Promise<void> {
   if (!seesAll(asked, environment))
-    await holdRosters(asked, environment, documentOf(await readVersion(asked.engine, name)))
+    await holdRosters(asked, environment, documentOf(await versionIn(asked.engine, name, environment)))
 }
 
 /** The same of a plan. */

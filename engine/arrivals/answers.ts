@@ -9,7 +9,7 @@ import { escapeWildcards } from '../../core/store/pattern'
 import type { Engine } from '../context/engine'
 import { openAs } from '../connectors/connections'
 import { Lister } from '../connectors/files/store'
-import { documentOf, readVersion } from '../jobs/versions'
+import { documentOf, versionIn } from '../jobs/versions'
 import { gatherLately } from '../planning/gather'
 import { planRequest } from '../planning/plan'
 import { clockNow } from '../context/clock'
@@ -53,7 +53,7 @@ export async function keepAnswer(engine: Engine, ask: AnswerAsk): Promise<void> 
 /** The file that is taken, which must be there, and the name that it stands for. */
 async function takenFile(engine: Engine, { environment, job: name, part, row, from, file, replaces }: AnswerAsk): Promise<{ file: string; replaces: string }> {
   if (file === undefined || file.trim() === '') fail('request', 'say which file is taken', { path: 'file' })
-  const job = documentOf(await readVersion(engine, name))
+  const job = documentOf(await versionIn(engine, name, environment))
   const slices = job.slices ? slicesMeeting(job.slices, from, new Date(Date.parse(from) + 1).toISOString()) : []
   if (!slices.some((slice) => Date.parse(slice.from) === Date.parse(from))) fail('request', `no slice of ${name} begins at ${from}`, { path: 'from' })
   // what was said before does not count: it is put in the place of the row's own name again

@@ -22,7 +22,7 @@ import { valueText, type Row } from '../../core/value'
 import { openAs } from '../connectors/connections'
 import { Lister } from '../connectors/files/store'
 import type { Engine } from '../context/engine'
-import { newestVersions, readableJob } from '../jobs/versions'
+import { readableJob, versionsIn } from '../jobs/versions'
 import { gatherLately } from '../planning/gather'
 import { planRequest, readEnvironment } from '../planning/plan'
 import { clockNow } from '../context/clock'
@@ -104,7 +104,7 @@ export async function readArrivals(engine: Engine, ask: ArrivalsAsk): Promise<Ar
   await readEnvironment(engine, ask.environment)
   if (!(Date.parse(ask.until) > Date.parse(ask.from))) fail('request', 'the span ends before it begins', { path: 'until' })
   const now = await clockNow(engine)
-  const jobs = (await newestVersions(engine)).flatMap((version) => {
+  const jobs = (await versionsIn(engine, ask.environment)).flatMap((version) => {
     const job = readableJob(version)
     return job && (ask.job === undefined || job.name === ask.job) && expectsFiles(job) ? [job] : []
   })

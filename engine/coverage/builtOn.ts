@@ -3,7 +3,7 @@ import { waitJobs } from '../../core/job/waits'
 import { slicesMeeting } from '../../core/slice/slices'
 import type { PlanPick } from '../../core/plan/types'
 import type { Engine } from '../context/engine'
-import { newestVersions, readableJob } from '../jobs/versions'
+import { readableJob, versionsIn } from '../jobs/versions'
 
 /** A later job whose slices were built on some that are to be loaded again. */
 export interface BuiltOn {
@@ -29,7 +29,7 @@ interface Span {
  */
 export async function builtOn(engine: Engine, environment: string, job: string, stretches: readonly Span[]): Promise<BuiltOn[]> {
   const jobs = new Map<string, Job>()
-  for (const version of await newestVersions(engine)) {
+  for (const version of await versionsIn(engine, environment)) {
     // one that cannot be read any more cannot be run
     const known = readableJob(version)
     if (known) jobs.set(version.job, known)

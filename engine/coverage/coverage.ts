@@ -13,7 +13,7 @@ import { newestDue } from '../../core/schedule/takes'
 import { slicesBetween, withRestated } from '../../core/slice/slices'
 import type { Engine } from '../context/engine'
 import { inBatches } from '../context/inBatches'
-import { newestVersions, readableJob } from '../jobs/versions'
+import { readableJob, versionsIn } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
 import { clockNow } from '../context/clock'
 import { rosterRows } from './rosterRows'
@@ -65,7 +65,7 @@ export async function readCoverage(engine: Engine, ask: CoverageAsk): Promise<{ 
   await readEnvironment(engine, ask.environment)
   if (!(Date.parse(ask.until) > Date.parse(ask.from))) fail('request', 'the span ends before it begins', { path: 'until' })
   const now = await clockNow(engine)
-  const jobs = slicedJobs(await newestVersions(engine)).filter(({ name }) => ask.job === undefined || name === ask.job)
+  const jobs = slicedJobs(await versionsIn(engine, ask.environment)).filter(({ name }) => ask.job === undefined || name === ask.job)
   if (ask.job !== undefined && jobs.length === 0) fail('unknown-name', `there is no job "${ask.job}" with slices`, { job: ask.job })
   const shown = new Map<string, CoverageJob>()
   // jobs whose days are cut alike are many
@@ -77,7 +77,7 @@ export async function readCoverage(engine: Engine, ask: CoverageAsk): Promise<{ 
 } // prettier-ignore
 
 /** Jobs that go through slices; one whose text can no longer be read is told by the Morning sheet. */
-const slicedJobs = (versions: Awaited<ReturnType<typeof newestVersions>>): Job[] =>
+const slicedJobs = (versions: Awaited<ReturnType<typeof versionsIn>>): Job[] =>
   versions.flatMap((version) => {
     const job = readableJob(version)
     return job?.slices && job.parts.some(goesThroughSlices) ? [job] : []

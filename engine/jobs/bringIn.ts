@@ -193,9 +193,11 @@ export async function bringInJobs(
     readonly environment: string
     readonly given: Given
     readonly by: string
+    /** Environments in which the jobs run from then on; all where it is left out. */
+    readonly into?: readonly string[]
   },
 ): Promise<{ jobs: { name: string; version: number }[] }> {
-  const { environment, given, by } = ask
+  const { environment, given, by, into } = ask
   const { documents, missing } = await checkDocuments(engine, ask.documents, environment)
   const faults = documents.flatMap((document) => document.faults)
   const wrong = (path: string, message: string) => faults.push({ code: 'request', message, where: { path } })
@@ -263,7 +265,7 @@ export async function bringInJobs(
   }
   const jobs: { name: string; version: number }[] = []
   for (const { text } of ask.documents) {
-    const saved = await saveJob(engine, withNames(text, missing, given), { by, message: 'brought in' })
+    const saved = await saveJob(engine, withNames(text, missing, given), { by, message: 'brought in', into })
     jobs.push({ name: saved.job, version: saved.version })
   }
   return { jobs }

@@ -1,6 +1,6 @@
 import { jobNeeds } from '../../core/job/needs'
 import type { Engine } from '../context/engine'
-import { documentOf, newestVersions, readVersion } from './versions'
+import { documentOf, readVersion, versionsIn } from './versions'
 
 /** A place that a job read or wrote lately. */
 export interface UsedPlace {
@@ -33,7 +33,7 @@ const looked = 5000
 export async function jobUses(engine: Engine, name: string, environment: string): Promise<JobUses> {
   const needs = jobNeeds(documentOf(await readVersion(engine, name)))
   const others = new Map<string, string[]>()
-  for (const version of await newestVersions(engine)) {
+  for (const version of await versionsIn(engine, environment)) {
     if (version.job === name) continue
     for (const control of jobNeeds(documentOf(version)).controls)
       others.set(control.name, [...(others.get(control.name) ?? []), version.job])

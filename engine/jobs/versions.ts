@@ -4,7 +4,7 @@ import { fail, FaultError, type Fault } from '../../core/fault'
 import type { Job } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
 import { prepared } from '../../database/prepared'
-import { job, jobVersion } from '../../database/schema'
+import { environment, job, jobPut, jobVersion } from '../../database/schema'
 import type { Engine } from '../context/engine'
 
 export type JobVersion = typeof jobVersion.$inferSelect
@@ -12,6 +12,19 @@ export type JobVersion = typeof jobVersion.$inferSelect
 const newest = prepared((db) =>
   db.select().from(jobVersion).where(eq(jobVersion.job, sql.placeholder('name'))).orderBy(desc(jobVersion.version)).limit(1).prepare('newest version of a job'),
 ) // prettier-ignore
+
+const putThere = prepared((db) =>
+  db
+    .select({ version: jobVersion })
+    .from(jobPut)
+    .innerJoin(jobVersion, eq(jobVersion.id, jobPut.versionId))
+    .where(
+      and(eq(jobPut.environment, sql.placeholder('environment')), eq(jobPut.job, sql.placeholder('name'))),
+    )
+    .orderBy(desc(jobPut.id))
+    .limit(1)
+    .prepare('version of a job in an environment'),
+)
 
 /** The newest version of a job, or the one numbered. @throws FaultError `unknown-name` */
 export async function readVersion(engine: Engine, name: string, version?: number): Promise<JobVersion> {
@@ -21,7 +34,20 @@ export async function readVersion(engine: Engine, name: string, version?: number
         .select()
         .from(jobVersion)
         .where(and(eq(jobVersion.job, name), eq(jobVersion.version, version))))
-  if (found) return found
+  return found ?? (await noVersion(engine, name, version))
+}
+
+/** The version of a job that runs in an environment. @throws FaultError `unknown-name` where none was put there */
+export async function versionIn(engine: Engine, name: string, environment: string): Promise<JobVersion> {
+  const [found] = await putThere(engine.db).execute({ name, environment })
+  if (found) return found.version
+  await readVersion(engine, name)
+  fail('unknown-name', `job "${name}" is not in ${environment}: nobody has put a version of it there`, {
+    job: name,
+  })
+}
+
+async function noVersion(engine: Engine, name: string, version: number | undefined): Promise<never> {
   if (version !== undefined) fail('unknown-name', `job ${name} has no version ${version}`, { job: name })
   const jobs = await engine.db.select({ name: job.name }).from(job)
   const near = didYouMean(
@@ -37,6 +63,57 @@ export async function newestVersions(engine: Engine): Promise<JobVersion[]> {
     .selectDistinctOn([jobVersion.job])
     .from(jobVersion)
     .orderBy(jobVersion.job, desc(jobVersion.version))
+}
+
+/** The versions that run in an environment, by the name of their job. */
+export async function versionsIn(engine: Engine, environment: string): Promise<JobVersion[]> {
+  const found = await engine.db
+    .selectDistinctOn([jobPut.job], { version: jobVersion })
+    .from(jobPut)
+    .innerJoin(jobVersion, eq(jobVersion.id, jobPut.versionId))
+    .where(eq(jobPut.environment, environment))
+    .orderBy(jobPut.job, desc(jobPut.id))
+  return found.map(({ version }) => version)
+}
+
+/** Which version of a job, or of all jobs, runs in which environment. */
+export async function putVersions(
+  engine: Engine,
+  name?: string,
+): Promise<{ job: string; environment: string; version: number; by: string; at: string }[]> {
+  const { rows } = await engine.db.$client.query<{ job: string; environment: string; version: number; by: string; at: string }>(
+    `select distinct on (p.job, e.position, e.name) p.job, p.environment, v.version, p.by, p.at
+     from mattock.job_put p join mattock.job_version v on v.id = p.version_id join mattock.environment e on e.name = p.environment
+     where $1::text is null or p.job = $1 order by p.job, e.position, e.name, p.id desc`,
+    [name ?? null],
+  ) // prettier-ignore
+  return rows.map((row) => ({ ...row, at: new Date(row.at).toISOString() }))
+}
+
+/** Puts a version of a job into an environment: from now on it is what runs there. @throws FaultError `unknown-name` */
+export async function putVersion(
+  engine: Engine,
+  { job: name, version, environment, by }: { job: string; version: number; environment: string; by: string },
+): Promise<void> {
+  const wanted = await readVersion(engine, name, version)
+  await engine.db.transaction(async (tx) => {
+    // two who put at once come one after the other
+    await tx.execute(sql`select 1 from mattock.job where name = ${name} for update`)
+    await putIfOther(tx, wanted, environment, by)
+  })
+}
+
+async function putIfOther(
+  tx: Pick<Engine['db'], 'execute'>,
+  { id, job: name }: Pick<JobVersion, 'id' | 'job'>,
+  environment: string,
+  by: string,
+): Promise<void> {
+  await tx.execute(
+    sql`insert into mattock.job_put (environment, job, version_id, by)
+        select ${environment}, ${name}, ${id}, ${by}
+        where ${id} is distinct from (select version_id from mattock.job_put p where p.environment = ${environment} and p.job = ${name} order by p.id desc limit 1)`,
+  )
 }
 
 /** Name and title of every job, also of those whose text cannot be read any more. */
@@ -88,7 +165,8 @@ export class DocumentError extends Error {
 }
 
 /**
- * Saves a text as the next version of its job. `base` is the version it was made from: where another has been saved
+ * Saves a text as the next version of its job, and puts it into the environments that `into` names: where its writer may
+ * build. Left out, those are all. `base` is the version it was made from: where another has been saved
  * meanwhile, nothing is and a fault `conflict` says so.
  * @throws DocumentError where it cannot be read
  */
@@ -100,7 +178,14 @@ export async function saveJob(
     base,
     by,
     message = '',
-  }: { name?: string; base?: number | undefined; by: string; message?: string },
+    into,
+  }: {
+    name?: string
+    base?: number | undefined
+    by: string
+    message?: string
+    into?: readonly string[] | undefined
+  },
 ): Promise<JobVersion> {
   const { job: document, faults, place } = parseJob(text)
   if (!document) throw new DocumentError(faults)
@@ -136,11 +221,17 @@ export async function saveJob(
         { job: document.name },
       )
     }
-    if (newest?.text === text) return newest
-    const [saved] = await tx
-      .insert(jobVersion)
-      .values({ job: document.name, version: (newest?.version ?? 0) + 1, text, by, message })
-      .returning()
-    return saved!
+    const saved =
+      newest?.text === text
+        ? newest
+        : (
+            await tx
+              .insert(jobVersion)
+              .values({ job: document.name, version: (newest?.version ?? 0) + 1, text, by, message })
+              .returning()
+          )[0]!
+    const environments = into ?? (await tx.select({ name: environment.name }).from(environment)).map(({ name: one }) => one) // prettier-ignore
+    for (const one of environments) await putIfOther(tx, saved, one, by)
+    return saved
   })
 }

@@ -4,7 +4,7 @@ import { partName, type Job } from '../../core/job/document'
 import type { Plan, PlannedLoad, PlanPick } from '../../core/plan/types'
 import { jobVersion, plan as planTable, run as runTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
-import { documentOf, readVersion } from '../jobs/versions'
+import { documentOf, versionIn } from '../jobs/versions'
 import { makePlan } from './plan'
 
 export interface AnewAsk {
@@ -46,7 +46,7 @@ export async function planAnew(engine: Engine, { run, loads, by }: AnewAsk): Pro
     loads ? [run, loads] : [run],
   )
   if (again.length === 0) fail('request', loads ? `none of these loads is of run ${run}` : `all loads of run ${run} are done, or still go on`, { run })
-  const version = await readVersion(engine, before.job)
+  const version = await versionIn(engine, before.job, before.environment)
   const [was, is] = [documentOf(before), documentOf(version)]
   const wanted = new Map(again.map((load) => [placeOf(was, load), load.key]))
   const picks = is.slices ? picksOf(was, again) : []

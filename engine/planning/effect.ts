@@ -16,7 +16,7 @@ import { connectionFacts } from '../connectors/connections'
 import { clockNow } from '../context/clock'
 import type { Engine } from '../context/engine'
 import { readControl } from '../control/rows'
-import { DocumentError, documentOf, newestVersions, readVersion } from '../jobs/versions'
+import { DocumentError, documentOf, readVersion, versionsIn } from '../jobs/versions'
 import { planRequest } from './plan'
 import { gatherRosters } from './gather'
 
@@ -48,7 +48,7 @@ export async function effectOfEdits(
   const then: Gathered = new Map([[id, applyEdits(table, edits)]])
   const facts = noFacts({ connections: await connectionFacts(engine, environment) })
   const effects: JobEffect[] = []
-  for (const version of await newestVersions(engine)) {
+  for (const version of await versionsIn(engine, environment)) {
     const job = documentOf(version)
     if (!controlsOf(job.parts).has(name)) continue
     effects.push(

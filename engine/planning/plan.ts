@@ -14,7 +14,7 @@ import { clockNow } from '../context/clock'
 import type { Engine } from '../context/engine'
 import { insteadFiles } from '../arrivals/instead'
 import { gatherFacts } from './facts'
-import { documentOf, readVersion, type JobVersion } from '../jobs/versions'
+import { documentOf, readVersion, versionIn, type JobVersion } from '../jobs/versions'
 import { controlAsOf } from '../control/rows'
 import { storePlan } from './storePlan'
 import { gatherRosters } from './gather'
@@ -115,7 +115,10 @@ export async function makePlan(
   ask: PlanAsk,
   take?: (plan: Plan) => ReadonlySet<number>,
 ): Promise<{ id: number; plan: Plan; version: JobVersion }> {
-  const version = await readVersion(engine, ask.job, ask.version)
+  const version =
+    ask.version === undefined
+      ? await versionIn(engine, ask.job, ask.environment)
+      : await readVersion(engine, ask.job, ask.version)
   const { plan, facts } = await workOutPlan(engine, documentOf(version), ask)
   const { job, environment, by, only, span, picks } = ask
   const id = await storePlan(engine, plan, facts, {

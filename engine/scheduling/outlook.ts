@@ -21,7 +21,7 @@ import { waitDatasets, waitJobs } from '../../core/job/waits'
 import { fail } from '../../core/fault'
 import { clockNow } from '../context/clock'
 import type { Engine } from '../context/engine'
-import { readableJob, readVersion } from '../jobs/versions'
+import { readableJob, versionIn } from '../jobs/versions'
 import { readEnvironment } from '../planning/plan'
 import { connectionCaps, jobHistories, runsGoingOn, type JobHistory } from './history'
 import { pauseAt, pausesSince, type Pause } from './pauses'
@@ -117,7 +117,7 @@ export async function lookAhead(engine: Engine, ask: OutlookAsk): Promise<Outloo
   const [from, until] = [Math.max(now, Date.parse(ask.from)), Date.parse(ask.until)]
   if (!(until - from <= longest)) fail('request', 'at most two weeks are looked ahead', { path: 'until' })
   const [all, histories, pauses, capacity, own] = await Promise.all([
-    allStarts(engine),
+    allStarts(engine, ask.environment),
     jobHistories(engine, ask.environment),
     pausesSince(engine.db.$client, ask.environment, new Date(Math.min(now, from)).toISOString()),
     capacityOf(engine),
@@ -134,7 +134,7 @@ export async function lookAhead(engine: Engine, ask: OutlookAsk): Promise<Outloo
   // what was begun by hand takes places, too, and may be due
   for (const name of new Set(running.map(({ job }) => job)))
     if (!byJob.has(name)) {
-      const job = readableJob(await readVersion(engine, name))
+      const job = readableJob(await versionIn(engine, name, ask.environment))
       if (job) byJob.set(name, { job, starts: [] })
     }
   const held: HeldTime[] = []

@@ -12,7 +12,7 @@ import { parseJob } from '../../core/job/parse'
 import type { Engine } from '../context/engine'
 import { readBy } from './happened'
 import { clockNow } from '../context/clock'
-import { allStarts } from './states'
+import { newestVersions, readableJob } from '../jobs/versions'
 
 export interface StartPreview {
   readonly id: string
@@ -69,7 +69,10 @@ function withChanges(times: ReturnType<typeof startTimes>, zone: string, now: nu
 /** For each job, those whose end begins it. */
 async function jobsThatFollow(engine: Engine) {
   const edges = new Map<string, string[]>()
-  for (const { job } of await allStarts(engine)) edges.set(job.name, followedBy(job))
+  for (const version of await newestVersions(engine)) {
+    const job = readableJob(version)
+    if (job) edges.set(job.name, followedBy(job))
+  }
   const { rows } = await engine.db.$client.query<{ name: string }>('select name from mattock.job')
   return { edges, known: new Set(rows.map(({ name }) => name)) }
 }

@@ -5,11 +5,14 @@ import type { Job } from '../../core/job/document'
 import { FaultError } from '../../core/fault'
 import type { Engine } from '../context/engine'
 import { transaction } from '../context/transaction'
-import { documentOf, newestVersions } from '../jobs/versions'
+import { documentOf, versionsIn } from '../jobs/versions'
 
-/** The starts of the newest version of each job; a job whose text can no longer be read has none. */
-export async function allStarts(engine: Engine): Promise<{ job: Job; version: number; start: Start }[]> {
-  return (await newestVersions(engine)).flatMap((version) => {
+/** The starts of the jobs of an environment, by the versions that run there; a job whose text can no longer be read has none. */
+export async function allStarts(
+  engine: Engine,
+  environment: string,
+): Promise<{ job: Job; version: number; start: Start }[]> {
+  return (await versionsIn(engine, environment)).flatMap((version) => {
     const job = readable(engine, version)
     return job ? job.starts.map((start) => ({ job, version: version.id, start })) : []
   })
@@ -32,12 +35,18 @@ const fingerprintOf = (start: Start, { slices }: Job): string => {
 } // prettier-ignore
 
 /**
- * Brings the states of the starts up to the newest versions of the jobs, in every environment. One that is new or was
+ * Brings the states of the starts of every environment up to the versions of the jobs that run there. One that is new or was
  * changed counts from now on: what it would have begun before is not made up for.
  */
 export async function syncStarts(engine: Engine): Promise<void> {
-  const starts = await allStarts(engine)
-  const rows = starts.map(({ job, version, start }) => ({
+  const environments = await engine.db.query.environment.findMany({ columns: { name: true } })
+  const starts = await Promise.all(
+    environments.map(async ({ name }) =>
+      (await allStarts(engine, name)).map((one) => ({ ...one, environment: name })),
+    ),
+  )
+  const rows = starts.flat().map(({ environment, job, version, start }) => ({
+    environment,
     job: job.name,
     start: start.id,
     kind: startKind(start),
@@ -50,8 +59,7 @@ export async function syncStarts(engine: Engine): Promise<void> {
     await client.query(`select pg_advisory_xact_lock(hashtext('mattock.starts'))`)
     await client.query(
       `with wanted as (
-         select e.name as environment, w.* from mattock.environment e,
-           jsonb_to_recordset($1::jsonb) w(job text, start text, kind text, version_id integer, fingerprint text, timed boolean)),
+         select w.* from jsonb_to_recordset($1::jsonb) w(environment text, job text, start text, kind text, version_id integer, fingerprint text, timed boolean)),
        gone as (
          delete from mattock.start_state s where not exists (
            select 1 from wanted w where w.environment = s.environment and w.job = s.job and w.start = s.start)),
@@ -70,10 +78,10 @@ export async function syncStarts(engine: Engine): Promise<void> {
   })
 }
 
-/** Number of the newest version of any job: where it moved, there may be other starts. */
+/** Number of the newest version that was put anywhere: where it moved, there may be other starts. */
 export async function newestVersion(client: pg.Pool): Promise<string> {
   const { rows } = await client.query<{ mark: string }>(
-    `select (select coalesce(max(id), 0) from mattock.job_version) || ' ' || (select count(*) from mattock.environment) as mark`,
+    `select (select coalesce(max(id), 0) from mattock.job_put) || ' ' || (select count(*) from mattock.environment) as mark`,
   )
   return rows[0]!.mark
 }

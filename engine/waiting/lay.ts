@@ -8,7 +8,7 @@ import { textAt } from '../../core/plan/texts'
 import type { SliceSpec } from '../../core/slice/spec'
 import type { plan as planTable } from '../../database/schema'
 import type { Engine } from '../context/engine'
-import { newestVersions, readableJob } from '../jobs/versions'
+import { readableJob, versionsIn } from '../jobs/versions'
 import { eachLoad } from '../planning/stored'
 
 type StoredPlan = typeof planTable.$inferSelect
@@ -90,7 +90,7 @@ function filesRead(job: Job, plan: StoredPlan, part: number, load: Parameters<ty
 async function waitContext(engine: Engine, job: Job, environment: string, waits: readonly Wait[]): Promise<WaitContext> {
   const others = new Map<string, Job>()
   const specs = new Map<string, SliceSpec | undefined>([[job.name, job.slices]])
-  for (const version of await newestVersions(engine)) {
+  for (const version of await versionsIn(engine, environment)) {
     if (version.job === job.name) continue
     // one that cannot be read is waited for by nobody
     const other = readableJob(version)

@@ -1,10 +1,11 @@
+import { FaultError } from '../../core/fault'
 import { answerWords } from '../../core/arrivals/answers'
 import { startText, startTimes, isTimed } from '../../core/job/starts'
 import { partName, type Job } from '../../core/job/document'
 import type { LoadError } from '../../database/records'
 import type { Engine } from '../context/engine'
 import { readAnswers } from '../arrivals/answers'
-import { documentOf, readVersion } from '../jobs/versions'
+import { documentOf, readVersion, versionIn } from '../jobs/versions'
 import { pauseAt, pausesSince } from '../scheduling/pauses'
 import { clockNow } from '../context/clock'
 import { rosterRows } from '../coverage/rosterRows'
@@ -33,7 +34,7 @@ const when = (is: When['is'], at: string | null | undefined): When | null => (at
 /** One reason, with where it can be looked into, and the reasons behind it. */
 export interface Reason {
   /** Names the kind of reason. */
-  readonly code: 'loaded' | 'running' | 'waits' | 'place' | 'held' | 'failed' | 'stopped' | 'skipped' | 'open' | 'not-yet' | 'paused' | 'decided' | 'left-out' | 'not-there' | 'nobody' | 'said'
+  readonly code: 'loaded' | 'running' | 'waits' | 'place' | 'held' | 'failed' | 'stopped' | 'skipped' | 'open' | 'not-yet' | 'paused' | 'decided' | 'left-out' | 'not-there' | 'nobody' | 'said' | 'not-here'
   readonly text: string
   readonly run: number | null
   readonly load: number | null
@@ -71,7 +72,14 @@ export async function whyNot(
   budget: Budget = { left: looked },
 ): Promise<Reason[]> {
   budget.left--
-  const job = documentOf(await readVersion(engine, ask.job))
+  // a job that is not there at all is a fault of who asks
+  await readVersion(engine, ask.job)
+  const version = await versionIn(engine, ask.job, ask.environment).catch((error: unknown) => {
+    if (error instanceof FaultError) return error
+    throw error
+  })
+  if (version instanceof FaultError) return [reason('not-here', version.fault.message, { job: ask.job })]
+  const job = documentOf(version)
   const reasons = await reasonsOf(engine, ask, job, depth, budget)
   return reasons[0]?.code === 'loaded' ? reasons : [...reasons, ...(await saidOfFile(engine, ask))]
 }

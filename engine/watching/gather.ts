@@ -59,7 +59,7 @@ export async function gatherDecisions(
       connection: null,
       latest: due,
     })),
-    ...(await unreadable(engine)),
+    ...(await unreadable(engine, environment)),
     ...lateOnes(outlook, other, at),
     ...(await notRun(engine, environment, at)),
     ...(await silence(engine, environment, since)),

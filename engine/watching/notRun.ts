@@ -1,11 +1,11 @@
 import { newestDue } from '../../core/schedule/takes'
 import type { Engine } from '../context/engine'
-import { newestVersions, readableJob } from '../jobs/versions'
+import { readableJob, versionsIn } from '../jobs/versions'
 import type { Decision } from './decision'
 
 /** Jobs whose newest slice that is due has no run, though they have run in this environment before. */
 export async function notRun(engine: Engine, environment: string, at: Date): Promise<Decision[]> {
-  const closed = (await newestVersions(engine)).flatMap((version) => {
+  const closed = (await versionsIn(engine, environment)).flatMap((version) => {
     const job = readableJob(version)
     const slice = job && newestDue(job, at.getTime())
     return slice ? [{ job, slice }] : []
@@ -42,9 +42,9 @@ export async function notRun(engine: Engine, environment: string, at: Date): Pro
     }))
 }
 
-/** Jobs whose newest text cannot be read any more: nothing of them begins by itself, and nobody would see why. */
-export async function unreadable(engine: Engine): Promise<Decision[]> {
-  return (await newestVersions(engine)).flatMap((version) => {
+/** Jobs whose text, as it runs here, cannot be read any more: nothing of them begins by itself, and nobody would see why. */
+export async function unreadable(engine: Engine, environment: string): Promise<Decision[]> {
+  return (await versionsIn(engine, environment)).flatMap((version) => {
     if (readableJob(version)) return []
     return {
       kind: 'not-begun' as const,

@@ -11,6 +11,7 @@ import { datasetFiles, datasetPage } from '../../engine/catalog/page'
 import { askProfile } from '../../engine/catalog/profile'
 import { catalogColumns, readDataset } from '../../engine/catalog/reading'
 import { sampleRows } from '../../engine/catalog/sample'
+import { holdShared } from '../everywhere'
 import type { Engine } from '../../engine/context/engine'
 import { acceptProposals, acceptWaiting, leaveProposals } from '../../engine/survey/accept'
 import { listProposals, listSurveys, readSurvey } from '../../engine/survey/list'
@@ -31,8 +32,10 @@ export const catalogHandlers: Pick<Handlers, keyof typeof catalogRoutes> = {
   },
   draftOneJob: async ({ engine }, { body: { datasets, ...ask } }) =>
     mutable(await draftOneJob(engine, datasets, ask)),
-  makeOneJob: async ({ engine, account }, { body: { datasets, ...ask } }) =>
-    mutable(await makeOneJob(engine, datasets, ask, account.name)),
+  makeOneJob: async (asked, { body: { datasets, ...ask } }) => {
+    await holdShared(asked, 'a control table')
+    return mutable(await makeOneJob(asked.engine, datasets, ask, asked.account.name))
+  },
   startSurvey: async ({ engine, account }, { body }) => ({
     survey: await startSurvey(engine, { ...body, by: account.name }),
   }),

@@ -5,6 +5,7 @@ import type { Engine } from '../../engine/context/engine'
 import {
   controlHistory,
   countControls,
+  findControl,
   knownThings,
   readControl,
   saveControl,
@@ -17,7 +18,8 @@ import {
   forgetControl,
 } from '../../engine/control/tables'
 import { documentOf, newestVersions } from '../../engine/jobs/versions'
-import type { Handlers } from '../handler'
+import { holdShared } from '../everywhere'
+import type { Asked, Handlers } from '../handler'
 import { plannerOf } from '../planner'
 import { mutable } from '../mutable'
 
@@ -29,6 +31,17 @@ async function readers(engine: Engine): Promise<Map<string, string[]>> {
     for (const table of controlsOf(job.parts)) by.set(table, [...(by.get(table) ?? []), job.name])
   }
   return by
+}
+
+const named = (name: string): string => `control table "${name}"`
+
+/**
+ * Holds the rows of a control table to who may change them: those in Mattock's own store are the same in all
+ * environments, those in a connection lie in the database of one.
+ */
+async function holdRows(asked: Asked, name: string): Promise<void> {
+  const { connection } = await findControl(asked.engine, name)
+  if (connection === null) await holdShared(asked, named(name))
 }
 
 export const controlHandlers: Pick<
@@ -70,7 +83,9 @@ export const controlHandlers: Pick<
       jobs: (await readers(engine)).get(params.name) ?? [],
     })
   },
-  editControl: async ({ engine, account }, { params, query, body }) => {
+  editControl: async (asked, { params, query, body }) => {
+    const { engine, account } = asked
+    await holdRows(asked, params.name)
     const { saved, conflicts } = await saveControl(
       engine,
       params.name,
@@ -82,24 +97,34 @@ export const controlHandlers: Pick<
   },
   controlEffect: async (asked, { params, query, body }) =>
     mutable(await plannerOf(asked, 'effectOfEdits', params.name, query.environment, body.edits)),
-  createControl: async ({ engine, account }, { body }) => {
+  createControl: async (asked, { body }) => {
+    const { engine, account } = asked
+    await holdShared(asked, 'a control table')
     const { name, title, columns, key, rows, rules } = body
     await createControl(engine, { name, title, table: { columns, key, rows }, rules, by: account.name })
     return {}
   },
-  adoptControl: async ({ engine }, { body, query }) => {
+  adoptControl: async (asked, { body, query }) => {
+    const { engine } = asked
+    await holdShared(asked, 'a control table')
     await adoptControl(engine, { ...body, environment: query.environment })
     return {}
   },
-  changeControl: async ({ engine }, { params, query, body }) => {
+  changeControl: async (asked, { params, query, body }) => {
+    const { engine } = asked
+    await holdShared(asked, named(params.name))
     await changeControl(engine, params.name, query.environment, body)
     return {}
   },
-  addControlColumn: async ({ engine }, { params, query, body }) => {
+  addControlColumn: async (asked, { params, query, body }) => {
+    const { engine } = asked
+    await holdRows(asked, params.name)
     await addControlColumn(engine, params.name, query.environment, body)
     return {}
   },
-  forgetControl: async ({ engine }, { params }) => {
+  forgetControl: async (asked, { params }) => {
+    const { engine } = asked
+    await holdShared(asked, named(params.name))
     await forgetControl(engine, params.name, (await readers(engine)).get(params.name) ?? [])
     return {}
   },

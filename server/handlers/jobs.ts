@@ -5,11 +5,14 @@ import { jobVersion } from '../../database/schema'
 import type { Outline } from '../../core/job/outline'
 import { newestClosed } from '../../core/slice/slices'
 import { clockNow } from '../../engine/context/clock'
-import { documentOf, newestVersions, readVersion } from '../../engine/jobs/versions'
+import { documentOf, newestVersions, putVersion, putVersions, readVersion } from '../../engine/jobs/versions'
 import { jobUses } from '../../engine/jobs/uses'
 import { fail } from '../../core/fault'
+import { groupBy } from '../../core/group'
 import { may } from '../../core/rights'
+import { readEnvironment } from '../../engine/planning/plan'
 import type { PlannerAsks } from '../../engine/planner/asks'
+import { environmentsWhere, holdShared } from '../everywhere'
 import { mutable } from '../mutable'
 import { plannerOf } from '../planner'
 import { holdText } from '../rows'
@@ -39,6 +42,7 @@ export const jobHandlers: Pick<
   | 'jobUses'
   | 'job'
   | 'saveJob'
+  | 'putJob'
   | 'checkDocuments'
   | 'bringInJobs'
   | 'checkJob'
@@ -56,6 +60,7 @@ export const jobHandlers: Pick<
     }>(
       `select distinct on (job) job, id, state, created_at as at from mattock.run order by job, created_at desc`,
     )
+    const put = groupBy(await putVersions(engine), (one) => one.job)
     return (await newestVersions(engine)).map((version) => {
       const job = documentOf(version)
       const run = last.find((entry) => entry.job === job.name)
@@ -64,6 +69,10 @@ export const jobHandlers: Pick<
         title: job.title,
         tags: job.tags,
         version: version.version,
+        runsIn: (put.get(version.job) ?? []).map((one) => ({
+          environment: one.environment,
+          version: one.version,
+        })),
         savedAt: version.createdAt,
         savedBy: version.by,
         slices: job.slices ? `${job.slices.every}, ${job.slices.zone}` : null,
@@ -97,6 +106,7 @@ export const jobHandlers: Pick<
       savedBy: version.by,
       message: version.message,
       versions,
+      runsIn: (await putVersions(engine, params.name)).map(({ job: _, ...one }) => one),
       outline: plainOutline(outline!),
       newestSlice: document.slices
         ? (newestClosed(document.slices, new Date(await clockNow(engine)).toISOString())?.label ?? null)
@@ -110,9 +120,25 @@ export const jobHandlers: Pick<
       base: body.base,
       by: account.name,
       message: body.message,
+      into: await environmentsWhere(asked, 'build'),
     })
     await engine.db.execute(sql`select pg_notify('mattock', '{}')`)
-    return { version }
+    const put = new Map((await putVersions(engine, params.name)).map((one) => [one.environment, one.version]))
+    const all = await engine.db.query.environment.findMany({ columns: { name: true } })
+    const stays = all
+      .map(({ name: environment }) => ({ environment, version: put.get(environment) ?? null }))
+      .filter((one) => one.version !== version)
+    return { version, stays }
+  },
+  putJob: async ({ engine, account }, { params, body }) => {
+    await putVersion(engine, {
+      job: params.name,
+      version: body.version,
+      environment: (await readEnvironment(engine, params.environment)).name,
+      by: account.name,
+    })
+    await engine.db.execute(sql`select pg_notify('mattock', '{}')`)
+    return {}
   },
   checkJob: async (asked, { body }) => {
     const { outline, faults } = await textOf(asked, body.text)
@@ -131,7 +157,10 @@ export const jobHandlers: Pick<
     const sets = Object.keys(values).length > 0 || Object.values(connections).some((one) => !('use' in one))
     if (sets && !may(account, 'house'))
       fail('forbidden', 'what is missing are connections or values of the environment; who runs the house sets those up') // prettier-ignore
-    return await plannerOf(asked, 'bringInJobs', { ...body, by: account.name })
+    if (Object.values(body.given.controls).some((one) => !('use' in one)))
+      await holdShared(asked, 'a new control table')
+    const into = await environmentsWhere(asked, 'build')
+    return await plannerOf(asked, 'bringInJobs', { ...body, by: account.name, into })
   },
   jobEffect: async (asked, { params, body }) => {
     await holdText(asked, body.environment, body.text)

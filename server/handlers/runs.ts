@@ -2,6 +2,7 @@ import { textsOf } from '../../core/plan/texts'
 import { eq, inArray, sql } from 'drizzle-orm'
 import { countNames, type Counts } from '../../core/balance/balance'
 import { fail } from '../../core/fault'
+import { may } from '../../core/rights'
 import { hasEnded } from '../../core/run/when'
 import { groupBy } from '../../core/group'
 import { activeSteps, allSteps, type Job, type Part } from '../../core/job/document'
@@ -189,6 +190,32 @@ async function holdTogether(engine: Engine, plans: readonly number[]): Promise<v
     fail('request', 'plans that are run one after the other are of one environment', { path: 'then' })
 }
 
+/**
+ * What runs in an environment is the version that was put there; another one is run by who might put it there.
+ * @throws FaultError `forbidden`
+ */
+async function holdVersions({ engine, account }: Asked, plans: readonly number[]): Promise<void> {
+  const { rows } = await engine.db.$client.query<{
+    job: string
+    environment: string
+    version: number
+    there: number | null
+  }>(
+    `select v.job, p.environment, v.version, (
+       select w.version from mattock.job_put j join mattock.job_version w on w.id = j.version_id
+       where j.environment = p.environment and j.job = v.job order by j.id desc limit 1) as there
+     from mattock.plan p join mattock.job_version v on v.id = p.version_id where p.id = any ($1)`,
+    [plans],
+  )
+  const other = rows.find(({ version, there }) => version !== there)
+  if (!other || may(account, 'build', other.environment)) return
+  const { job, environment, version, there } = other
+  fail(
+    'forbidden',
+    `this plan is of version ${version} of ${job}, and ${there === null ? `no version is` : `version ${there} is what runs`} in ${environment}; plan again, or ask somebody who may put version ${version} there`,
+  )
+}
+
 /** A load whose part is under way is ready: it begins as soon as there is a place. */
 const shownState = `case when l.state = 'waiting' and l.lane >= 0 and exists (select 1 from mattock.run_part p where p.run_id = l.run_id and p.part = l.part and p.state = 'running') then 'ready' else l.state end`
 
@@ -204,7 +231,9 @@ export const runHandlers: Pick<
   Handlers,
   'startRun' | 'runs' | 'run' | 'runLoads' | 'runLoad' | 'loadWaits' | 'rerun' | 'planAnew' | 'rerunOutlook'
 > = {
-  startRun: async ({ engine, account }, { body: { then: next = [], behind, ...body } }) => {
+  startRun: async (asked, { body: { then: next = [], behind, ...body } }) => {
+    const { engine, account } = asked
+    await holdVersions(asked, [body.plan, ...next])
     await holdTogether(engine, [body.plan, ...next])
     const how = { by: account.name, atOnce: body.atOnce, ...(behind ? { priority: behindAll } : {}) }
     const run = await startRun(engine, { ...body, ...how })

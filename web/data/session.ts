@@ -30,5 +30,26 @@ export function useMay(right: Right, environment?: string): boolean {
   return account !== null && may(account, right, environment)
 }
 
+/** May this account do something in any environment? */
+export function useMaySomewhere(right: Right): boolean {
+  const { account, environments } = useHere().session
+  return (
+    account !== null && (may(account, right) || environments.some(({ name }) => may(account, right, name)))
+  )
+}
+
+/** May this account do something in every environment? What they share asks for that. */
+export function useMayEverywhere(right: Right): boolean {
+  const { account, environments } = useHere().session
+  return account !== null && environments.every(({ name }) => may(account, right, name))
+}
+
+/** May this account change the rows of a control table: those of one environment's database, or of all environments? */
+export function useMayEditRows(shared: boolean, environment: string): boolean {
+  const everywhere = useMayEverywhere('build')
+  const here = useMayChange(environment)
+  return shared ? everywhere : here
+}
+
 /** May this account build: jobs, control tables, the catalog? */
 export const useMayChange = (environment?: string): boolean => useMay('build', environment)

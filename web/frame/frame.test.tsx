@@ -61,7 +61,7 @@ describe('a page that breaks while it is drawn', () => {
 
 describe('going to anything', () => {
   const answers = (more: Answers = {}): Answers => ({
-    jobs: [{ name: 'gauge-readings', title: 'Gauge readings', tags: [], version: 1, savedAt: '2026-11-20T10:00:00.000Z', savedBy: 'Ana', slices: null, rosters: [], steps: 1, lastRun: null }],
+    jobs: [{ name: 'gauge-readings', title: 'Gauge readings', tags: [], version: 1, runsIn: [], savedAt: '2026-11-20T10:00:00.000Z', savedBy: 'Ana', slices: null, rosters: [], steps: 1, lastRun: null }],
     controlTables: [{ name: 'feed_control', title: 'Feeds', where: '', rows: 3, jobs: [], changedAt: null, changedBy: null }],
     connections: [connection()],
     datasets: { total: 0, datasets: [] },

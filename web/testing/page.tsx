@@ -46,8 +46,8 @@ export const fault =
     new Said(code, message, where)
 export const never = (): Said => new Said('never')
 
-const session = (role: Role): Session => ({
-  account: { email: 'ana@test.example', name: 'Ana', role, environments: {} },
+const session = (role: Role, environments: Readonly<Record<string, Role>>): Session => ({
+  account: { email: 'ana@test.example', name: 'Ana', role, environments: { ...environments } },
   environments: [
     { name: 'dev', live: false },
     { name: 'live', live: true },
@@ -74,6 +74,8 @@ interface Options {
   readonly answers?: Answers
   readonly role?: Role
   readonly environment?: string
+  /** What the account is in single environments, where that is something else. */
+  readonly elsewhere?: Readonly<Record<string, Role>>
   /** Where the page stands, and its address there. */
   readonly at?: string
   readonly path?: string
@@ -96,7 +98,7 @@ export function show(element: ReactElement, options: Options = {}): Page {
     { initialEntries: [at] },
   )
   const here: Here = {
-    session: session(role),
+    session: session(role, options.elsewhere ?? {}),
     environment,
     live: environment === 'live',
     setEnvironment: () => {},

@@ -5,7 +5,7 @@ import { Link, useParams, useSearchParams } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, useAnswer } from '../../data/api'
-import { useHere, useMayChange } from '../../data/session'
+import { useHere, useMayEditRows } from '../../data/session'
 import { count, numberText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useKeys } from '../../kit/keys'
@@ -50,7 +50,7 @@ function Editor({
   onRefresh: () => Promise<ControlAnswer | undefined>
 }): ReactElement {
   const { environment } = useHere()
-  const mayChange = useMayChange()
+  const mayChange = useMayEditRows(newest.where.connection === null, environment)
   const sheet = useSheet(newest)
   const { table, original, drafts, changes, dirty, edit, undo, redo, take } = sheet
   const [search] = useSearchParams()
@@ -153,6 +153,8 @@ function Editor({
             </span>
           ))}
           {saved && <span className="good"> · {saved} saved</span>}
+          {table.where.connection === null &&
+            ` · shared by all environments${mayChange ? '' : ': editing needs the right to build in all of them'}`}
         </span>
         {mayChange && (
           <div className="actions">

@@ -4,7 +4,7 @@ import { Link, useNavigate } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
-import { useHere, useMayChange } from '../../data/session'
+import { useHere, useMayEverywhere } from '../../data/session'
 import { numberText, timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
 import { Table, type TableColumn } from '../../kit/Table'
@@ -25,7 +25,7 @@ const columns: readonly TableColumn<Brief>[] = [
 export default function ControlTables(): ReactElement {
   const { environment } = useHere()
   const navigate = useNavigate()
-  const mayChange = useMayChange()
+  const mayChange = useMayEverywhere('build')
   const [making, setMaking] = useState(false)
   const { data, error } = useAnswer(routes.controlTables, { query: { environment } })
   if (error) return <FaultBox error={error} />

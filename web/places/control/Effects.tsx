@@ -6,7 +6,7 @@ import useSWR from 'swr'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { call, type ApiFault } from '../../data/api'
-import { useMayChange } from '../../data/session'
+import { useMayEditRows } from '../../data/session'
 import { count } from '../../look/times'
 import { JobLines } from '../jobs/JobLines'
 import { FaultBox } from '../../kit/Fault'
@@ -26,7 +26,7 @@ export function Effects({
   faulty: number
   environment: string
 }): ReactElement {
-  const mayChange = useMayChange()
+  const mayChange = useMayEditRows(table.where.connection === null, environment)
   const whole = changes.filter(({ faults }) => faults.length === 0).map(({ edit }) => edit)
   const edits = useSettled(JSON.stringify(whole))
   const { data, error, isValidating } = useSWR<JobEffect[], ApiFault>(

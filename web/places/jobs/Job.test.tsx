@@ -39,6 +39,7 @@ const job = (more: Partial<Answer<typeof routes.job>> = {}): Answer<typeof route
   savedBy: 'Ana',
   message: '',
   versions: [3, 2, 1].map((version) => ({ version, at: '2026-11-20T10:00:00.000Z', by: 'Ana', message: '' })),
+  runsIn: [{ environment: 'dev', version: 3, by: 'Ana', at: '2026-11-20T10:00:00.000Z' }],
   outline: checked(text).outline!,
   newestSlice: null,
   ...more,
@@ -75,6 +76,50 @@ describe('a job', () => {
     expect(page.text()).toContain('each rowfeeds4 at once')
     const [first] = page.bodies('resolveJob') as { part: number; text: string }[]
     expect(first).toMatchObject({ part: 1, text })
+  })
+
+  it('says which version runs here, and puts another one here for who may', async () => {
+    const runsIn = [
+      { environment: 'dev', version: 3, by: 'Ana', at: '2026-11-20T10:00:00.000Z' },
+      { environment: 'live', version: 2, by: 'Bo', at: '2026-11-20T10:00:00.000Z' },
+    ]
+    const given = answers({ job: job({ runsIn }), putJob: {} })
+    const page = show(<Job />, { ...at, environment: 'live', answers: given })
+    expect((await screen.findByText('version 2')).getAttribute('href')).toBe('/jobs/readings?version=2')
+    await page.user.click(screen.getByRole('button', { name: 'Put version 3 in live' }))
+    await screen.findByText(/in place of version 2/)
+    expect(page.bodies('putJob')).toEqual([])
+    await page.user.click(screen.getByRole('button', { name: 'Put version 3' }))
+    await screen.findByText('version 3 runs in live now')
+    expect(page.bodies('putJob')).toEqual([{ version: 3 }])
+    // who only runs things there sees it, and cannot
+    show(<Job />, {
+      ...at,
+      environment: 'live',
+      answers: given,
+      role: 'engineer',
+      elsewhere: { live: 'operator' },
+    })
+    await screen.findByText('version 2')
+    expect(screen.queryByRole('button', { name: /Put version/ })).toBeNull()
+  })
+
+  it('says where it stays at another version when it is saved', async () => {
+    const page = show(<Job />, {
+      ...at,
+      answers: answers({
+        saveJob: {
+          version: 4,
+          stays: [
+            { environment: 'live', version: 3 },
+            { environment: 'new', version: null },
+          ],
+        },
+      }),
+    })
+    await changeTitle(page)
+    await page.user.click(screen.getByRole('button', { name: 'Save version 4' }))
+    await screen.findByText('saved as version 4; live stays at version 3; it is not in new')
   })
 
   it('says which version it is, and which is the newest', async () => {
@@ -147,7 +192,7 @@ describe('a job', () => {
   })
 
   it('is saved as the next version, made from the one that was opened', async () => {
-    const page = show(<Job />, { ...at, answers: answers({ saveJob: { version: 4 } }) })
+    const page = show(<Job />, { ...at, answers: answers({ saveJob: { version: 4, stays: [] } }) })
     await changeTitle(page)
     await page.user.click(screen.getByRole('button', { name: 'Save version 4' }))
     const [body] = page.bodies('saveJob') as { text: string; base: number }[]
@@ -181,7 +226,7 @@ describe('a job', () => {
     const page = show(<Job />, {
       ...at,
       at: '/jobs/readings?from=12',
-      answers: answers({ tryDocument: { text: tried }, saveJob: { version: 4 } }),
+      answers: answers({ tryDocument: { text: tried }, saveJob: { version: 4, stays: [] } }),
     })
     expect(await screen.findByText('version 3 · changed, not saved')).toBeTruthy()
     await page.user.click(await screen.findByRole('button', { name: 'Save version 4' }))

@@ -10,7 +10,7 @@ import { routes } from '../../../contract/routes'
 import type { Fault } from '../../../core/fault'
 import { formable } from '../../../core/job/formable'
 import { ApiFault, call, useAnswer } from '../../data/api'
-import { useHere, useMayChange } from '../../data/session'
+import { useHere, useMaySomewhere } from '../../data/session'
 import { timeText } from '../../look/times'
 import { FaultBox, Waiting } from '../../kit/Fault'
 import { useKeys } from '../../kit/keys'
@@ -25,6 +25,7 @@ import { PartForm } from './PartForm'
 import { PlanForm } from './PlanForm'
 import type { LookedAt } from './lookedAt'
 import { namesOf, Resolved } from './Resolved'
+import { RunsHere } from './RunsHere'
 import { StartsForm } from './StartsForm'
 import { TextEffect } from './TextEffect'
 import { TryForm } from './TryForm'
@@ -63,6 +64,10 @@ export default function Job(): ReactElement {
   )
 }
 
+/** `live stays at version 3`. */
+const staysText = ({ environment, version }: { environment: string; version: number | null }): string =>
+  version === null ? `it is not in ${environment}` : `${environment} stays at version ${version}`
+
 function JobSheet({
   job,
   begun,
@@ -73,7 +78,7 @@ function JobSheet({
   begun: string
   onSaved: () => void
 }): ReactElement {
-  const mayChange = useMayChange()
+  const mayChange = useMaySomewhere('build')
   const [search, setSearch] = useSearchParams()
   const view = (search.get('view') ?? 'outline') as View
   const { text, set: setText, undo, redo, canUndo, canRedo } = useText(begun)
@@ -122,10 +127,10 @@ function JobSheet({
     if (!mayChange || !changed) return
     if (faults.length > 0) return say(`not saved: ${mistakeWords(faults[0]!)}`)
     setFault(undefined)
-    await call(routes.saveJob, { params: { name: job.name }, body: { text, base: job.newest, message: '' } })
+    const { version, stays } = await call(routes.saveJob, { params: { name: job.name }, body: { text, base: job.newest, message: '' } }) // prettier-ignore
     setSearch({ view })
     onSaved()
-    say(`saved as version ${job.newest + 1}`)
+    say([`saved as version ${version}`, ...stays.map(staysText)].join('; '))
   }, [mayChange, changed, faults, job, text, onSaved, setSearch, view])
   const tellFault = (error: Error) => {
     setFault(error)
@@ -187,6 +192,7 @@ function JobSheet({
           {job.version === job.newest ? '' : 'an earlier version, '}saved {timeText(job.savedAt)} by{' '}
           {job.savedBy}
         </span>
+        {!changed && <RunsHere job={job} onPut={onSaved} />}
         <div className="actions">
           {mayChange && (
             <>
@@ -257,7 +263,7 @@ function JobSheet({
         <Mistakes faults={faults} torn={torn} />
       </div>
       {view === 'versions' ? (
-        <Versions job={job} />
+        <Versions job={job} onPut={onSaved} />
       ) : view === 'uses' ? (
         <Uses job={job.name} />
       ) : (

@@ -13,6 +13,7 @@ const job = (more: Partial<Brief> = {}): Brief => ({
   title: 'Gauge readings',
   tags: ['gauges', 'nightly'],
   version: 3,
+  runsIn: [{ environment: 'dev', version: 3 }],
   savedAt: '2026-11-20T10:00:00.000Z',
   savedBy: 'Ana',
   slices: 'P1D, Europe/Oslo',
@@ -49,7 +50,7 @@ describe('jobs', () => {
   })
 
   it('begin with a document that is one, on connections that are there', async () => {
-    const page = show(<Jobs />, { answers: answers({ saveJob: { version: 1 } }) })
+    const page = show(<Jobs />, { answers: answers({ saveJob: { version: 1, stays: [] } }) })
     await page.user.click(await screen.findByRole('button', { name: 'New job' }))
     const dialog = await screen.findByRole('dialog', { name: 'A new job' })
     await page.user.type(within(dialog).getByRole('textbox', { name: /name/ }), 'rain')

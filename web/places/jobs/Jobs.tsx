@@ -5,7 +5,7 @@ import { Link, useNavigate } from 'react-router'
 import type { Answer } from '../../../contract/route'
 import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
-import { useMayChange } from '../../data/session'
+import { useMaySomewhere } from '../../data/session'
 import { StateWord } from '../../look/State'
 import { timeText } from '../../look/times'
 import { Empty, FaultBox, Waiting } from '../../kit/Fault'
@@ -20,12 +20,21 @@ const slicesText = (slices: string | null): string => {
   return [every && everyText(every), ...zone].filter(Boolean).join(', ')
 }
 
+/** Environments that run another version, ` (live 3)`. */
+const othersText = (version: number, runsIn: Brief['runsIn']): string => {
+  const other = runsIn.filter((one) => one.version !== version)
+  return other.length === 0 ? '' : ` (${other.map((one) => `${one.environment} ${one.version}`).join(', ')})`
+}
+const others = (version: number, runsIn: Brief['runsIn']) => (
+  <span className="soft">{othersText(version, runsIn)}</span>
+)
+
 const columns: readonly TableColumn<Brief>[] = [
   { id: 'title', title: 'job', width: 'minmax(150px, 1.2fr)', cell: ({ name, title }) => <Link to={`/jobs/${name}`}>{title}</Link>, value: ({ title }) => title, hint: ({ title }) => title },
   { id: 'rosters', title: 'loops over', width: 'minmax(180px, 2fr)', cell: ({ rosters }) => rosters.join('; ') || <span className="soft">nothing, it runs once</span>, hint: ({ rosters }) => rosters.join('; '), value: ({ rosters }) => rosters.join('; ') },
   { id: 'slices', title: 'slices', width: '150px', cell: ({ slices }) => slicesText(slices) || <span className="soft">none</span>, value: ({ slices }) => slicesText(slices) },
   { id: 'tags', title: 'tags', width: 'minmax(90px, 0.7fr)', cell: ({ tags }) => tags.join(', '), value: ({ tags }) => tags.join(', '), hint: ({ tags }) => tags.join(', ') },
-  { id: 'version', title: 'version', width: '180px', cell: ({ version, savedAt, savedBy }) => `${version} · ${timeText(savedAt)}, ${savedBy}`, value: ({ savedAt }) => savedAt },
+  { id: 'version', title: 'version', width: '180px', cell: ({ version, savedAt, savedBy, runsIn }) => <>{version}{others(version, runsIn)} · {timeText(savedAt)}, {savedBy}</>, hint: ({ version, savedAt, savedBy, runsIn }) => `${version}${othersText(version, runsIn)} · ${timeText(savedAt)}, ${savedBy}`, value: ({ savedAt }) => savedAt },
   {
     id: 'last', title: 'last run', width: '230px', value: ({ lastRun }) => lastRun?.at ?? null,
     cell: ({ lastRun }) =>
@@ -44,7 +53,7 @@ const columns: readonly TableColumn<Brief>[] = [
 export default function Jobs(): ReactElement {
   const navigate = useNavigate()
   const { data, error } = useAnswer(routes.jobs, {})
-  const mayChange = useMayChange()
+  const mayChange = useMaySomewhere('build')
   const [text, setText] = useState('')
   const found = useMemo(
     () =>

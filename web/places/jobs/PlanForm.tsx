@@ -8,6 +8,7 @@ import { useHere } from '../../data/session'
 import { FaultBox } from '../../kit/Fault'
 import type { JobAnswer } from './answers'
 import { Parameters, valuesGiven } from './Parameters'
+import { useRunsHere } from './RunsHere'
 
 const nextDay = (day: string): string =>
   new Date(new Date(`${day}T00:00:00Z`).getTime() + 86_400_000).toISOString().slice(0, 10)
@@ -19,6 +20,9 @@ export function PlanForm({ job, onClose }: { job: JobAnswer; onClose: () => void
   const { environment } = useHere()
   const navigate = useNavigate()
   const { outline } = job
+  // an earlier version that was opened is planned as it is; else what runs here
+  const here = useRunsHere(job)
+  const version = job.version === job.newest ? (here ?? job.version) : job.version
   const byDay = outline.slices?.every === 'P1D'
   const [only, setOnly] = useState('')
   const [first, setFirst] = useState(job.newestSlice ?? '')
@@ -39,7 +43,7 @@ export function PlanForm({ job, onClose }: { job: JobAnswer; onClose: () => void
     const parameters = valuesGiven(outline, values)
     const slices = !outline.slices ? undefined : byDay ? `${first}/${nextDay(last)}` : span
     const { id } = await call(routes.makePlan, {
-      body: { job: job.name, environment, parameters, only: only.trim() || undefined, span: slices },
+      body: { job: job.name, version, environment, parameters, only: only.trim() || undefined, span: slices },
     })
     void navigate(`/plans/${id}`)
   }

@@ -4,9 +4,11 @@ import type { ReactElement } from 'react'
 import { Link } from 'react-router'
 import { timeText } from '../../look/times'
 import type { JobAnswer } from './answers'
+import { PutVersion } from './RunsHere'
 
-/** Every version that was saved; none is ever changed. */
-export function Versions({ job }: { job: JobAnswer }): ReactElement {
+/** Every version that was saved; none is ever changed. One of them runs in each environment. */
+export function Versions({ job, onPut }: { job: JobAnswer; onPut: () => void }): ReactElement {
+  const runsIn = (version: number) => job.runsIn.filter((one) => one.version === version)
   return (
     <section className="sheet grow" aria-label="versions" style={{ overflow: 'auto' }}>
       <Lines>
@@ -16,6 +18,8 @@ export function Versions({ job }: { job: JobAnswer }): ReactElement {
             <TableCell>saved</TableCell>
             <TableCell>by</TableCell>
             <TableCell>message</TableCell>
+            <TableCell>runs in</TableCell>
+            <TableCell />
           </TableRow>
         </TableHead>
         <TableBody>
@@ -30,6 +34,16 @@ export function Versions({ job }: { job: JobAnswer }): ReactElement {
               <TableCell>{timeText(version.at)}</TableCell>
               <TableCell>{version.by}</TableCell>
               <TableCell>{version.message}</TableCell>
+              <TableCell>
+                {runsIn(version.version).map(({ environment, by, at }) => (
+                  <span key={environment} className="tag" title={`put there by ${by}, ${timeText(at)}`}>
+                    {environment}
+                  </span>
+                ))}
+              </TableCell>
+              <TableCell align="right">
+                <PutVersion job={job} version={version.version} onPut={onPut} />
+              </TableCell>
             </TableRow>
           ))}
         </TableBody>

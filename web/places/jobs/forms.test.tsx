@@ -48,6 +48,7 @@ const job = (more: Partial<JobAnswer> = {}): JobAnswer => ({
   text,
   savedAt: '2026-11-20T10:00:00.000Z',
   savedBy: 'Ana',
+  runsIn: [{ environment: 'dev', version: 3, by: 'Ana', at: '2026-11-20T10:00:00.000Z' }],
   message: '',
   versions: [],
   outline: outline(),
@@ -69,6 +70,7 @@ describe('what to plan', () => {
     expect(page.bodies('makePlan')).toEqual([
       {
         job: 'readings',
+        version: 3,
         environment: 'dev',
         parameters: { district: 'north', limit: '7' },
         // half-open: the day after the last is not of it

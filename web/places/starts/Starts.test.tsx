@@ -79,14 +79,14 @@ describe('the page of starts', () => {
     const text = `mattock: job/1\nname: gauges\ntitle: Gauge readings\nstarts:\n  - { id: day, clock: { cron: '0 ${new Date(hours(2)).getUTCHours()} * * *', zone: UTC } }\nparts: []\n`
     const { bodies } = open({
       playStarts: ({ body }) => ({ ...outlook(), foreseen: [run('gauges', { at: hours(2 + 1 / 12), ends: hours(3.2), due: hours(3) })], ...(body as object) }) as never,
-      job: { name: 'gauges', text, version: 4, newest: 4, savedAt: hours(-9), savedBy: 'ana', message: '', versions: [], newestSlice: null, outline: { name: 'gauges', title: 'Gauge readings', note: null, slices: null, due: null, starts: [], parameters: [], parts: [] } },
-      saveJob: { version: 5 },
+      job: { name: 'gauges', text, version: 4, newest: 4, savedAt: hours(-9), savedBy: 'ana', message: '', versions: [], runsIn: [], newestSlice: null, outline: { name: 'gauges', title: 'Gauge readings', note: null, slices: null, due: null, starts: [], parameters: [], parts: [] } },
+      saveJob: { version: 5, stays: [] },
     })
     fireEvent.keyDown(await screen.findByLabelText(/^Gauge readings, .*Alt and an arrow/), { key: 'ArrowRight', altKey: true })
     expect(await screen.findByText(/would then be late/)).toBeTruthy()
     expect(bodies('playStarts')[0]).toMatchObject({ moved: [{ job: 'gauges', start: 'day', given: { cron: `5 ${new Date(hours(2)).getUTCHours()} * * *`, zone: 'UTC' } }] })
     fireEvent.click(screen.getByRole('button', { name: 'Save it' }))
-    await screen.findByText(/begins at .* from now on/)
+    await screen.findByText(/starts at .* from now on/)
     const [saved] = bodies('saveJob') as { text: string; base: number }[]
     expect(saved).toMatchObject({ base: 4 })
     expect(saved!.text).toContain(`cron: "5 ${new Date(hours(2)).getUTCHours()} * * *"`)

@@ -167,8 +167,13 @@ function MovedLine({ moved: { moved, played, to }, outlook, environment, onDone 
     const text = [...keys]
       .filter((key) => moved.given[key] !== start!.given[key])
       .reduce((before, key) => setAt(before, ['starts', at, start!.kind, key], moved.given[key]), saved.text)
-    await call(routes.saveJob, { params: { name: moved.job }, body: { text, base: saved.newest, message: `start ${moved.start} moved` } })
-    say(`${job?.title} begins at ${clock(new Date(to).toISOString())} from now on`)
+    const { stays } = await call(routes.saveJob, { params: { name: moved.job }, body: { text, base: saved.newest, message: `start ${moved.start} moved` } })
+    const stay = stays.find((one) => one.environment === environment)
+    say(
+      stay
+        ? `saved as a new version; ${environment} stays at version ${stay.version ?? 'none'} until it is put there`
+        : `${job?.title} starts at ${clock(new Date(to).toISOString())} from now on`,
+    )
     onDone(true)
   }
   return (
@@ -176,7 +181,7 @@ function MovedLine({ moved: { moved, played, to }, outlook, environment, onDone 
       <span>
         <b>{job?.title}</b> would begin at {clock(new Date(to).toISOString())}
         {newlyLate.length > 0 ? <span className="bad"> · {newlyLate.map((run) => outlook.jobs.find((one) => one.job === run.job)?.title ?? run.job).join(', ')} would then be late</span> : <span className="soft"> · nothing would be late that is not</span>}
-        <span className="soft"> · every environment has the same starts, {environment} is shown</span>
+        <span className="soft"> · saved as a new version, which runs wherever you may build</span>
       </span>
       <Button variant="contained" color="primary" onClick={() => void save().catch(setFault)}>Save it</Button>
       <Button onClick={() => onDone(false)}>Put it back</Button>
