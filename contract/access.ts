@@ -57,6 +57,7 @@ export const accessRoutes = {
     response: z.array(signInSchema),
   }),
   endSignIn: route({
+    inPerson: true,
     needs: 'look',
     method: 'delete',
     path: '/api/access/sign-ins/:handle',
@@ -70,6 +71,7 @@ export const accessRoutes = {
     response: z.array(tokenSchema),
   }),
   makeToken: route({
+    inPerson: true,
     needs: 'look',
     method: 'post',
     path: '/api/access/tokens',
@@ -82,6 +84,7 @@ export const accessRoutes = {
     response: z.object({ token: z.string().describe('the token; it is not kept, and not told again') }),
   }),
   takeToken: route({
+    inPerson: true,
     needs: 'look',
     method: 'delete',
     path: '/api/access/tokens/:handle',
@@ -96,6 +99,7 @@ export const accessRoutes = {
     response: z.array(personSchema),
   }),
   invitePerson: route({
+    inPerson: true,
     needs: 'house',
     method: 'post',
     path: '/api/people/invitations',
@@ -104,6 +108,7 @@ export const accessRoutes = {
     response: z.object({ code: z.string().describe('the code; the address is /first#code') }),
   }),
   changePerson: route({
+    inPerson: true,
     needs: 'house',
     method: 'put',
     path: '/api/people/:id',
@@ -113,6 +118,7 @@ export const accessRoutes = {
     faults: ['conflict'],
   }),
   removePerson: route({
+    inPerson: true,
     needs: 'house',
     method: 'delete',
     path: '/api/people/:id',

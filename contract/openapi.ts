@@ -175,7 +175,12 @@ export function openApi(): object {
     components: {
       schemas: named,
       securitySchemes: {
-        session: { type: 'apiKey', in: 'cookie', name: 'mattock_session' },
+        session: {
+          type: 'apiKey',
+          in: 'cookie',
+          name: 'mattock_session',
+          description: 'where the address has a port, `_` and the port behind the name',
+        },
         token: { type: 'http', scheme: 'bearer' },
       },
     },

@@ -26,6 +26,8 @@ export interface Route<
   readonly typed: boolean
   /** Whoever may do it in some environment may call it: it takes effect in those alone. */
   readonly somewhere: boolean
+  /** Only who signed in may call it, and no token: it is about who may come in. */
+  readonly inPerson: boolean
   /** Other programs call it: it is signed itself, and comes from no page of ours. */
   readonly signed: boolean
   /** Many rows or documents may come with it. */
@@ -63,6 +65,7 @@ export function route<
   of?: InEnvironment
   typed?: boolean
   somewhere?: boolean
+  inPerson?: boolean
   signed?: boolean
   large?: boolean
   produces?: readonly string[]
@@ -80,6 +83,7 @@ export function route<
     of: given.of,
     typed: given.typed ?? false,
     somewhere: given.somewhere ?? false,
+    inPerson: given.inPerson ?? false,
     signed: given.signed ?? false,
     large: given.large ?? false,
     produces: given.produces ?? [],

@@ -17,6 +17,8 @@ export const faultCodes = {
   /** An address for making an account that holds no more. */
   invitation: 410,
   'too-many': 429,
+  /** Nothing of a body arrived any more. */
+  silent: 408,
   internal: 500,
   planner: 500,
   /** Mattock's own database is away; its health says since when and why. */

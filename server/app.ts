@@ -24,6 +24,7 @@ import { faultOf } from './faultOf'
 import { handlers } from './handlers'
 import { isOurHost } from './hosts'
 import { startsCalendar } from './calendar'
+import { signedBody } from './signed'
 import { Turns } from './turns'
 import { downloadCatalog } from './handlers/catalog'
 import { downloadRejects } from './handlers/rejects'
@@ -33,6 +34,9 @@ const untimed: ReadonlySet<string> = new Set([plainRoutes.health.path, plainRout
 export function makeApp(engine: Engine, options: ServerOptions, log: Logger): express.Express {
   const app = express()
   app.disable('x-powered-by')
+  // an address has one spelling: another one meets no route, and so none of its limits
+  app.enable('case sensitive routing')
+  app.enable('strict routing')
   // without a proxy nobody's word is taken on where a request comes from
   app.set('trust proxy', options.proxies?.length ? [...options.proxies] : false)
   app.use(
@@ -73,21 +77,25 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
     }
     turn().then(() => next(), next)
   })
-  const signIns = rateLimit({
-    windowMs: 60_000,
-    limit: 10,
-    standardHeaders: true,
-    legacyHeaders: false,
-    // only failures count, so that many people behind one address can come in
-    skipSuccessfulRequests: true,
-    handler: (_request, response) =>
-      sendFault(response, {
-        code: 'too-many',
-        message: 'too many tries; wait a minute',
-        where: {},
+  // each counts its own: who guesses at one keeps nobody from another
+  for (const { path } of [routes.signIn, routes.invitation, routes.callStart])
+    app.post(
+      path,
+      rateLimit({
+        windowMs: 60_000,
+        limit: 10,
+        standardHeaders: true,
+        legacyHeaders: false,
+        // only failures count, so that many people behind one address can come in
+        skipSuccessfulRequests: true,
+        handler: (_request, response) =>
+          sendFault(response, {
+            code: 'too-many',
+            message: 'too many tries; wait a minute',
+            where: {},
+          }),
       }),
-  })
-  app.post([routes.signIn.path, routes.invitation.path, routes.callStart.path], signIns)
+    )
   const plain = (
     route: PlainRoute,
     answer: (request: Request, response: Response, account: Account) => unknown,
@@ -120,9 +128,10 @@ export function makeApp(engine: Engine, options: ServerOptions, log: Logger): ex
   )
   plain(plainRoutes.catalogFile, (request, response) => downloadCatalog(engine, request, response))
   for (const key of Object.keys(routes) as (keyof Routes)[]) register(app, key, engine, options)
-  app.use('/api', (_request, response) =>
-    sendFault(response, { code: 'unknown-name', message: 'there is nothing at this address', where: {} }),
-  )
+  app.use((request, response, next) => {
+    if (!looksLikeApi(request.path)) return next()
+    sendFault(response, { code: 'unknown-name', message: 'there is nothing at this address', where: {} })
+  })
   servePages(app, options.pages)
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     if (response.headersSent) return void response.end()
@@ -179,10 +188,20 @@ function register(app: express.Express, key: keyof Routes, engine: Engine, optio
       // who may do it nowhere is told so before what they ask for is read
       const fault = refusal(route.needs, account)
       if (fault && !maySomewhere(route.needs, account)) return sendFault(response, fault)
+      if (route.inPerson && account && account.session === undefined)
+        return sendFault(response, {
+          code: 'forbidden',
+          message: 'a token may not do this; sign in with your password',
+          where: {},
+        })
       const given = {
         params: route.params.parse(request.params),
         query: route.query.parse(request.query),
-        body: route.body.parse(request.body ?? {}),
+        body: route.body.parse(
+          route.signed
+            ? await signedBody(engine, request, route.params.parse(request.params))
+            : (request.body ?? {}),
+        ),
       }
       const there = route.somewhere
         ? undefined
@@ -217,6 +236,17 @@ function checkAnswer(key: string, route: Route, result: unknown): void {
   // as it travels: what is undefined is not there
   const { error } = route.response.safeParse(JSON.parse(JSON.stringify(result)))
   if (error) throw new Error(`${key} answers otherwise than the contract says: ${z.prettifyError(error)}`)
+}
+
+/** Is it an address of the API, however it is spelled? */
+function looksLikeApi(path: string): boolean {
+  let plain = path
+  try {
+    plain = decodeURIComponent(path)
+  } catch {
+    // what cannot be decoded is taken as it is
+  }
+  return /^[/\\\s.]*api([/\\;.]|$)/i.test(plain)
 }
 
 function servePages(app: express.Express, folder: string): void {

@@ -15,7 +15,14 @@ const derive = promisify(scrypt) as (
 /** scrypt (RFC 7914) with N = 2^15, r = 8, p = 1: 32 MB and some 80 ms a try. */
 const cost = { N: 32_768, r: 8, p: 1, maxmem: 64 * 1024 * 1024 }
 
-export const cookieName = 'mattock_session'
+/**
+ * The cookie of a session. Browsers keep cookies by host alone, so that its name says the port: two servers of one machine
+ * sign nobody out of each other.
+ */
+export const cookieName = ({ headers }: Pick<Request, 'headers'>): string => {
+  const port = /:(\d{1,5})$/.exec(headers.host ?? '')?.[1]
+  return port === undefined ? 'mattock_session' : `mattock_session_${port}`
+}
 /** A session ends so long after its beginning, and so long after it was last used. */
 const lifetimeDays = 14
 export const idleHours = 24
@@ -72,7 +79,7 @@ export async function openSession(
   await engine.db
     .insert(session)
     .values({ hash: sha256(value), accountId: of.id, expiresAt: expires.toISOString(), agent })
-  response.cookie(cookieName, value, {
+  response.cookie(cookieName(response.req), value, {
     httpOnly: true,
     sameSite: 'strict',
     secure: response.req.secure,
@@ -81,12 +88,14 @@ export async function openSession(
   })
 }
 
-const cookieOf = (request: Request): string | undefined =>
-  request.headers.cookie
+const cookieOf = (request: Request): string | undefined => {
+  const own = `${cookieName(request)}=`
+  return request.headers.cookie
     ?.split(';')
     .map((pair) => pair.trim())
-    .find((pair) => pair.startsWith(`${cookieName}=`))
-    ?.slice(cookieName.length + 1)
+    .find((pair) => pair.startsWith(own))
+    ?.slice(own.length)
+}
 
 /** Ends the session of a request; returns which. */
 export async function closeSession(
@@ -96,7 +105,7 @@ export async function closeSession(
 ): Promise<string | undefined> {
   const value = cookieOf(request)
   if (value) await engine.db.delete(session).where(eq(session.hash, sha256(value)))
-  response.clearCookie(cookieName, { path: '/' })
+  response.clearCookie(cookieName(request), { path: '/' })
   return value && sha256(value)
 }
 

@@ -18,12 +18,16 @@ afterAll(() => server.close())
 
 // what nothing has: whoever may, does no harm
 const params = { id: 2_147_483_647, load: 2_147_483_647, number: 1, position: 1, name: 'nothing', environment: 'dev', handle: '0123456789abcdef', kind: 'runs', user: 1, row: 'x' } // prettier-ignore
-const ask = async (role: Role | 'nobody', method: string, path: string) => {
-  const response = await server[role].fetch(path, {
-    method: method.toUpperCase(),
-    ...(method === 'get' ? {} : { body: '{}' }),
-    signal: AbortSignal.timeout(20_000),
-  })
+const ask = async (role: Role | 'nobody', method: string, path: string, inPerson = false) => {
+  const response = await server[role].fetch(
+    path,
+    {
+      method: method.toUpperCase(),
+      ...(method === 'get' ? {} : { body: '{}' }),
+      signal: AbortSignal.timeout(20_000),
+    },
+    inPerson,
+  )
   await response.body?.cancel()
   return response.status
 }
@@ -34,14 +38,18 @@ const all: One[] = [
   ...Object.entries(plainRoutes).map(([name, route]): One => [name, route.needs, route.method, route.path.replace(/:(\w+)/g, (_, key: string) => String((params as Record<string, unknown>)[key]))]),
 ] // prettier-ignore
 
+it.each(Object.entries(routes as Record<string, Route>).filter(([, route]) => route.inPerson).map(([name, route]) => [name, route.method, addressOf(route, params)] as const))('%s is for who signed in, and for no token', async (_name, method, path) => {
+  for (const role of roleNames) expect([role, await ask(role, method, path)]).toEqual([role, 403])
+}) // prettier-ignore
+
 describe('every operation, by every kind of account', () => {
   it.each(all)('%s needs %s', async (name, needs, method, path) => {
     // what another program signs is refused to whoever does not, account or none
-    const { signed = false } = (routes as Record<string, Partial<Route>>)[name] ?? {}
+    const { signed = false, inPerson } = (routes as Record<string, Partial<Route>>)[name] ?? {}
     if (needs !== 'nobody' || signed) expect(await ask('nobody', method, path)).toBe(401)
     if (signed) return
     for (const role of roleNames) {
-      const status = await ask(role, method, path)
+      const status = await ask(role, method, path, inPerson)
       if (needs === 'nobody' || may({ role }, needs))
         expect([role, status]).not.toEqual([role, expect.toBeOneOf([401, 403, 500])])
       else expect([role, status]).toEqual([role, 403])

@@ -2,7 +2,6 @@ import { fork, type ChildProcess } from 'node:child_process'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { endChild } from '../cli/keep'
-import { cookieName } from '../server/auth'
 import { pace } from './support/pace'
 import { startDemo, type Started } from './support/started'
 
@@ -22,10 +21,10 @@ beforeAll(async () => {
   const signedIn = await fetch(`${demo.url}/api/session`, {
     method: 'POST',
     headers: { 'content-type': 'application/json', 'x-mattock': '1' },
-    body: JSON.stringify({ email: 'holm@ostrel.example', password: 'sallow-meter-5' }),
+    body: JSON.stringify({ email: 'marek@ostrel.example', password: 'dunmoor-gauge-7' }),
   })
   bad = signedIn.headers.get('set-cookie')!.split(';')[0]!
-  expect(bad).toContain(cookieName)
+  expect(bad).toContain(`mattock_session_${new URL(demo.url).port}=`)
 })
 afterAll(async () => {
   await endChild(probe, 0)

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { runsFor, type ArrivedItem } from './arrived'
+import { runsFor, wasBefore, type ArrivedItem } from './arrived'
 
 const day = (n: number) => ({
   from: `2026-11-0${n}T00:00:00Z`,
@@ -86,5 +86,19 @@ describe('a start after a quiet time', () => {
   })
   it('waits while one still grows', () => {
     expect(runsFor(start, [item('a', { since: now - 10 * minute }), item('b', { whole: false })], none, now)).toEqual([]) // prettier-ignore
+  })
+})
+
+describe('a file', () => {
+  it.each([
+    ['long before', -60_000.5, true],
+    ['a tick before: its time lags behind the clock', -9.3, false],
+    ['after', 5.1, false],
+    ['in the same second, where times have whole ones', -750, false],
+    ['in the second before, where times have even ones', -1_750, false],
+    ['three seconds before, where times have whole ones', -2_750, true],
+  ])('that came %s', (_what, ago, before) => {
+    const moment = 1_790_000_000_750
+    expect(wasBefore(moment + ago, moment)).toBe(before)
   })
 })

@@ -96,3 +96,11 @@ function namesText(items: readonly ArrivedItem[]): string {
   const few = names.slice(0, 3).join(', ')
   return names.length > 3 ? `${few} and ${(names.length - 3).toLocaleString('en')} more` : few
 }
+
+/**
+ * Was a file there before a moment? Times of files lag behind the clock by up to a tick of the kernel (10 ms where it ticks
+ * 100 times a second, inode(7)); some file systems keep whole seconds, or every other one (FAT).
+ * @param modified time of the file's last change; milliseconds since 1970, as `moment`
+ */
+export const wasBefore = (modified: number, moment: number): boolean =>
+  modified + (modified % 1000 === 0 ? 2000 : 20) < moment

@@ -1,12 +1,13 @@
 import { lookup } from 'node:dns/promises'
 import { connect } from 'node:net'
-import type { Network } from '../context/network'
+import { bareHost, type Network } from '../context/network'
 import type { Stepper } from './definition'
 
-/** Does a name resolve, and its port answer? */
+/** Does a name resolve, and its port answer? It is looked up once, and that address is asked. */
 export async function testReach(host: string, port: number, step: Stepper, network?: Network): Promise<void> {
+  let address = ''
   await step('name resolves', async () => {
-    const { address } = await lookup(host)
+    ;({ address } = await lookup(bareHost(host)))
     const refusal = network?.refusal(address)
     if (refusal !== undefined) throw new Error(refusal)
     return [undefined, `${host} is ${address}`]
@@ -15,7 +16,7 @@ export async function testReach(host: string, port: number, step: Stepper, netwo
     'port answers',
     () =>
       new Promise<[undefined, string]>((resolve, reject) => {
-        const socket = connect({ host, port, timeout: 5000 })
+        const socket = connect({ host: address, port, timeout: 5000 })
         socket.once('connect', () => {
           socket.destroy()
           resolve([undefined, `port ${port}`])

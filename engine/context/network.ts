@@ -1,7 +1,7 @@
 import { lookup as resolve } from 'node:dns'
 import { BlockList, isIP } from 'node:net'
 import type { LookupFunction } from 'node:net'
-import { Agent } from 'undici'
+import { Agent, buildConnector } from 'undici'
 
 /** Which addresses of a network services may lie at. */
 export interface Network {
@@ -13,9 +13,13 @@ export interface Network {
 
 /** IANA special-purpose registries for IPv4 and IPv6 (RFC 6890 and its updates). */
 const never = {
-  'of this machine': ['127.0.0.0/8', '::1/128', '0.0.0.0/8', '::/128'],
-  'of this link': ['169.254.0.0/16', 'fe80::/10'],
-  'of many or of none': ['224.0.0.0/4', '240.0.0.0/4', 'ff00::/8', '64:ff9b::/96', '2002::/16', '100::/64'],
+  'of this machine': ['127.0.0.0/8', '0.0.0.0/8', '::/96'],
+  'of this link': ['169.254.0.0/16', 'fe80::/10', 'fec0::/10'],
+  'of many or of none': [
+    ...['192.0.0.0/24', '192.88.99.0/24', '224.0.0.0/4', '240.0.0.0/4', 'ff00::/8', '100::/64'],
+    // an IPv4 address within an IPv6 one: NAT64 (RFC 6052, 8215), 6to4 (RFC 3056), Teredo (RFC 4380)
+    ...['64:ff9b::/96', '64:ff9b:1::/48', '2002::/16', '2001::/32'],
+  ],
 }
 const privateRanges = [
   '10.0.0.0/8',
@@ -59,8 +63,19 @@ export function readNetwork(environment: Readonly<Record<string, string | undefi
       callback(null, found[0]!.address, found[0]!.family)
     })
   }
-  return { refusal, agent: new Agent({ connect: { lookup, timeout: 10_000 } }) }
+  const connector = buildConnector({ lookup, timeout: 10_000 })
+  const connect: typeof connector = (options, callback) => {
+    // what is an address itself is never looked up
+    const host = bareHost(options.hostname)
+    const why = isIP(host) === 0 ? undefined : refusal(host)
+    if (why !== undefined) return callback(new AddressRefused(why), null)
+    connector(options, callback)
+  }
+  return { refusal, agent: new Agent({ connect }) }
 }
+
+/** The host of an address without the brackets of IPv6 (RFC 3986, 3.2.2). */
+export const bareHost = (host: string): string => host.replace(/^\[|\]$/g, '')
 
 /** A name stands for an address that may not be asked. */
 export class AddressRefused extends Error {

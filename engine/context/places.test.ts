@@ -1,3 +1,4 @@
+import { fetch } from 'undici'
 import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -60,11 +61,22 @@ describe('where a service may lie', () => {
   it.each([
     '127.0.0.1', '127.255.0.1', '0.0.0.0', '10.1.2.3', '172.31.255.255', '192.168.0.1', '100.64.0.1', '169.254.169.254', '224.0.0.1',
     '255.255.255.255', '::1', '::', 'fe80::1', 'fd00::1', 'ff02::1', '::ffff:127.0.0.1', '::ffff:10.0.0.1', '64:ff9b::7f00:1', 'not-one', '2130706433',
+    '192.0.0.1', '192.0.0.170', '192.88.99.1', '64:ff9b:1::7f00:1', 'fec0::1', 'feff::1', '::ffff:7f00:1', '::ffff:a00:1', '::7f00:1', '2002:7f00:1::', '2001:0:7f00:1::1', '100::1',
   ])('not at %s', (address) => expect(plain.refusal(address)).toBeTypeOf('string')) // prettier-ignore
   it.each(['93.184.216.34', '172.32.0.1', '192.169.0.1', '2606:2800:220:1::1', '::ffff:93.184.216.34'])(
     'at %s',
     (address) => expect(plain.refusal(address)).toBeUndefined(),
   )
+
+  it('by whatever road: a name, or an address that is written in the place of one', async () => {
+    const dead = (address: string) =>
+      fetch(address, { dispatcher: plain.agent }).then(
+        () => 'answered',
+        (error: Error & { cause?: Error & { code?: string } }) => error.cause?.code,
+      )
+    for (const host of ['localhost', '127.0.0.1', '[::1]', '[::ffff:127.0.0.1]', '2130706433', '0x7f.1', '[64:ff9b::7f00:1]'])
+      expect([host, await dead(`http://${host}:5999/`)]).toEqual([host, 'ADDRESS_REFUSED'])
+  }) // prettier-ignore
 
   it('at private addresses where that is set, and still not on this machine or this link', () => {
     const open = readNetwork({ MATTOCK_PRIVATE_ADDRESSES: '1' })

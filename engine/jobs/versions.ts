@@ -4,7 +4,7 @@ import { fail, FaultError, type Fault } from '../../core/fault'
 import type { Job } from '../../core/job/document'
 import { parseJob } from '../../core/job/parse'
 import { prepared } from '../../database/prepared'
-import { environment, job, jobPut, jobVersion } from '../../database/schema'
+import { environment as environmentTable, job, jobPut, jobVersion } from '../../database/schema'
 import type { Engine } from '../context/engine'
 
 export type JobVersion = typeof jobVersion.$inferSelect
@@ -42,6 +42,11 @@ export async function versionIn(engine: Engine, name: string, environment: strin
   const [found] = await putThere(engine.db).execute({ name, environment })
   if (found) return found.version
   await readVersion(engine, name)
+  const names = (await engine.db.select({ name: environmentTable.name }).from(environmentTable)).map(
+    (one) => one.name,
+  )
+  if (!names.includes(environment))
+    fail('unknown-name', `there is no environment "${environment}"${didYouMean(environment, names)}`)
   fail('unknown-name', `job "${name}" is not in ${environment}: nobody has put a version of it there`, {
     job: name,
   })
@@ -230,7 +235,7 @@ export async function saveJob(
               .values({ job: document.name, version: (newest?.version ?? 0) + 1, text, by, message })
               .returning()
           )[0]!
-    const environments = into ?? (await tx.select({ name: environment.name }).from(environment)).map(({ name: one }) => one) // prettier-ignore
+    const environments = into ?? (await tx.select({ name: environmentTable.name }).from(environmentTable)).map(({ name: one }) => one) // prettier-ignore
     for (const one of environments) await putIfOther(tx, saved, one, by)
     return saved
   })

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto'
 import { stat } from 'node:fs/promises'
 import { basename, join } from 'node:path'
-import { runsFor, type ArrivedItem } from '../../core/arrivals/arrived'
+import { wasBefore, runsFor, type ArrivedItem } from '../../core/arrivals/arrived'
 import { startOf } from '../../core/job/starts'
 import { escapeWildcards, hasWildcard, unescapeSegment } from '../../core/store/pattern'
 import { newestClosed } from '../../core/slice/slices'
@@ -138,7 +138,7 @@ export async function lookAtArrived(engine: Engine, row: StateRow, still: number
         const { since, taken } = seen.get(itemOf(one)) ?? { since: now, taken: false }
         const isWhole = ({ path, modified }: Arrival['files'][number]) =>
           markers ? markers.has(`${one.store}\n${path}`) : now - since >= still || now - Date.parse(modified) >= old || quietOnes.has(`${one.store}\n${path}`)
-        return { part: one.part, row: one.row, slice: one.slice, state: one.state, names: one.files.map(({ path }) => basename(path)), whole: one.files.every(isWhole), since, old: one.files.every(({ modified }) => Date.parse(modified) < Date.parse(state.since)), taken }
+        return { part: one.part, row: one.row, slice: one.slice, state: one.state, names: one.files.map(({ path }) => basename(path)), whole: one.files.every(isWhole), since, old: one.files.every(({ modified }) => wasBefore(Date.parse(modified), Date.parse(state.since))), taken }
       })
       const waiting = items.filter((item) => (item.state === 'here' || item.state === 'again') && !item.taken && !item.old)
       const runs = runsFor(given, items, await begunSlices(client, row), now)

@@ -42,6 +42,7 @@ interface More {
   readonly key?: string
   readonly at?: string
   readonly created?: Date
+  readonly expires?: Date
   readonly fields?: string[]
   readonly sent?: string
   readonly method?: string
@@ -54,8 +55,8 @@ async function callIt(body: string, more: More = {}): Promise<{ status: number; 
     {
       key: createSigner(Buffer.from(more.key ?? key, 'utf8'), 'hmac-sha256', 'caller'),
       fields: more.fields ?? ['@method', '@path', 'content-digest'],
-      params: ['created', 'keyid', 'alg'],
-      ...(more.created ? { paramValues: { created: more.created } } : {}),
+      params: ['created', 'keyid', 'alg', ...(more.expires ? ['expires'] : [])],
+      paramValues: { ...(more.created ? { created: more.created } : {}), ...(more.expires ? { expires: more.expires } : {}) },
     },
     { method: more.method ?? 'POST', url: more.at === undefined ? url : `${server.address}${path}`, headers: { 'content-type': 'application/json', 'content-digest': digestOf(body) } },
   )
@@ -82,6 +83,13 @@ describe('a start that is called', () => {
     expect(run).toMatchObject({ cause: 'the web call night 7', by: 'start outside' })
     expect(await server.reader.call(routes.callKeys, { params: { name: 'called' }, query: { environment: 'dev' } })).toMatchObject([{ start: 'outside', path, madeBy: 'the operator' }]) // prettier-ignore
   })
+  it('is heard until the end that its signature says; what its body lacks is told then', async () => {
+    const soon = new Date(Date.now() + 60_000)
+    expect((await callIt('{"id": "ends later"}', { expires: soon })).status).toBe(200)
+    const broken = await callIt('{"broken', { expires: soon })
+    expect(broken).toMatchObject({ status: 400, answer: { error: { code: 'request' } } })
+    expect((broken.answer.error as { message: string }).message).toMatch(/^the body is no JSON/)
+  })
   it('is signed by a shell with openssl as well', async () => {
     const body = '{"id": "from a shell"}'
     const script = `
@@ -104,6 +112,8 @@ printf '%s\\n%s\\n%s' "$digest" "sig=$input" "sig=:$sig:"`
     expect((await decisions()).at(-1)).toMatchObject({ cause: 'the web call from a shell' })
   })
   it.each<[string, More]>([
+    ['a signature past the end that it says itself', { expires: new Date(Date.now() - 2000) }],
+    ['a body that is no JSON, without a word on what is wrong with it', { sent: '{"broken' }],
     ['another key', { key: 'guessed' }],
     ['an old signature', { created: new Date(Date.now() - 6 * 60_000) }],
     ['one of a time to come', { created: new Date(Date.now() + 11 * 60_000) }],

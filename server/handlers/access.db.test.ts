@@ -26,6 +26,7 @@ const by = (cookie: string, path: string, init: RequestInit = {}) =>
     ...init,
     headers: { 'x-mattock': '1', 'content-type': 'application/json', cookie, ...init.headers },
   })
+const addressParts = () => ({ hostname: '127.0.0.1', port: new URL(server.address).port })
 interface SignIn {
   handle: string
   agent: string
@@ -60,7 +61,7 @@ describe('sign-ins', () => {
     ]) {
       const cookie = await signIn()
       expect((await by(cookie, '/api/jobs')).status).toBe(200)
-      await server.own(`update mattock.session set ${column}`)
+      await server.own(`update mattock.session set ${column} where agent <> 'test'`)
       expect((await by(cookie, '/api/jobs')).status).toBe(401)
     }
   })
@@ -101,6 +102,39 @@ describe('tokens', () => {
     expect((await server.engineer.call(routes.tokens)).some(({ name }) => name === 'nightly')).toBe(false)
   })
 
+  it('make none, invite and remove nobody, and end no sign-in', async () => {
+    const { token } = await server.keeper.call(routes.makeToken, { body: { name: 'all', atMost: 'house', days: 1 } }) // prettier-ignore
+    const before = await server.own('select (select count(*)::int from mattock.api_token) as tokens, (select count(*)::int from mattock.account) as people, (select count(*)::int from mattock.session) as sessions, (select count(*)::int from mattock.invitation) as invitations') // prettier-ignore
+    const [sign] = await server.keeper.call(routes.signIns)
+    const tries = [
+      [routes.makeToken, {}, { name: 'more', atMost: 'look', days: 1 }],
+      [routes.invitePerson, {}, { role: 'keeper' }],
+      [routes.endSignIn, { handle: sign?.handle ?? 'x' }, {}],
+      [routes.removePerson, { id: 1 }, {}],
+      [routes.changePerson, { id: 1 }, { role: 'keeper', environments: {} }],
+    ] as const
+    for (const [route, params, body] of tries) {
+      const response = await fetch(`${server.address}${addressOf(route, params as never)}`, { method: route.method.toUpperCase(), headers: { 'content-type': 'application/json', authorization: `Bearer ${token}` }, body: JSON.stringify(body) }) // prettier-ignore
+      expect([route.path, response.status, await response.json()]).toEqual([route.path, 403, { error: { code: 'forbidden', message: 'a token may not do this; sign in with your password', where: {} } }]) // prettier-ignore
+    }
+    expect(await server.own('select (select count(*)::int from mattock.api_token) as tokens, (select count(*)::int from mattock.account) as people, (select count(*)::int from mattock.session) as sessions, (select count(*)::int from mattock.invitation) as invitations')).toEqual(before) // prettier-ignore
+  })
+
+  it('end with the right that they were made with, and do not come back with it', async () => {
+    const people = await server.keeper.call(routes.people)
+    const { id } = people.find(({ name }) => name === 'the engineer')!
+    for (const atMost of ['look', 'run', 'build'] as const)
+      await server.engineer.call(routes.makeToken, { body: { name: `for ${atMost}`, atMost, days: null } })
+    const own = async () => (await server.own(`select name from mattock.api_token where account_id = $1 and name like 'for %' order by 1`, [id])).map(({ name }) => name) // prettier-ignore
+    await server.keeper.call(routes.changePerson, { params: { id }, body: { role: 'reader', environments: { dev: 'operator' } } }) // prettier-ignore
+    expect(await own()).toEqual(['for look', 'for run'])
+    await server.keeper.call(routes.changePerson, {
+      params: { id },
+      body: { role: 'engineer', environments: {} },
+    })
+    expect(await own()).toEqual(['for look', 'for run'])
+  })
+
   it('are for no more than who makes them may', async () => {
     expect(await server.operator.fault(routes.makeToken, { body: { name: 'x', atMost: 'build', days: null } })).toMatchObject({ status: 403 }) // prettier-ignore
   })
@@ -128,6 +162,42 @@ describe('people', () => {
       role: 'operator',
     })
     expect(await server.nobody.fault(routes.invitation, { body: { ...body, email: 'n2@test.example' } })).toMatchObject({ status: 410 }) // prettier-ignore
+  })
+})
+
+describe('an address', () => {
+  it.each(['/API/session', '/Api/people/invitations', '/api/session/', '/api//session', '//api/session', '/%61pi/session', '/api/Session', '/./api/session'])('spelled %s is none', async (path) => {
+    for (const method of ['GET', 'POST', 'DELETE']) {
+      // fetch would put some of them right
+      const status = await new Promise((resolve, reject) => {
+        const asked = plainRequest({ ...addressParts(), path, method, headers: { host: new URL(server.address).host } }, (response) => { response.resume(); resolve(response.statusCode) })
+        asked.on('error', reject)
+        asked.end()
+      })
+      expect([path, method, status]).toEqual([path, method, 404])
+    }
+  }) // prettier-ignore
+
+  it('has a counter of its own where one could guess', async () => {
+    const post = (path: string, body: object) => fetch(`${server.address}${path}`, { method: 'POST', headers: { 'content-type': 'application/json', 'x-mattock': '1' }, body: JSON.stringify(body) }) // prettier-ignore
+    for (let i = 0; i < 11; i++) await post('/api/calls/dev/nothing/at-all', {})
+    expect((await post('/api/calls/dev/nothing/at-all', {})).status).toBe(429)
+    expect((await post(routes.signIn.path, { email: 'reader@test.example', password: 'wrong' })).status).toBe(
+      401,
+    )
+    for (let i = 0; i < 11; i++) await post(routes.invitation.path, { code: 'x', email: 'a@b.example', name: 'x', password: 'ten letters' }) // prettier-ignore
+    expect((await post(routes.signIn.path, { email: 'reader@test.example', password: passwordOf('reader') })).status).toBe(200) // prettier-ignore
+  })
+})
+
+describe('a cookie', () => {
+  it('is of one port: another server of this machine signs nobody out', async () => {
+    const cookie = await signIn()
+    const { port } = new URL(server.address)
+    expect(cookie).toContain(`mattock_session_${port}=`)
+    const other = cookie.replace(port, String(Number(port) + 1))
+    expect((await by(`${other.replace(/=.*/, '=other')}; ${cookie}`, '/api/jobs')).status).toBe(200)
+    expect((await by(other, '/api/jobs')).status).toBe(401)
   })
 })
 

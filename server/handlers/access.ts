@@ -1,6 +1,6 @@
-import { and, asc, desc, eq, gt, like, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, like, sql } from 'drizzle-orm'
 import { fail } from '../../core/fault'
-import { may } from '../../core/rights'
+import { may, rights, type Holder, type Right } from '../../core/rights'
 import { account, apiToken, environment, session } from '../../database/schema'
 import type { Database } from '../../database/open'
 import { makeToken } from '../auth'
@@ -104,6 +104,12 @@ export const accessHandlers: Pick<
         .returning({ id: account.id })
       if (changed.length === 0) fail('unknown-name', `there is no account ${params.id}`)
       await keeperStays(tx)
+      // a token lasts no longer than the right it was made with: it does not come back with that
+      const lost = rights.filter((right) => !maySomehow(body, right))
+      if (lost.length > 0)
+        await tx
+          .delete(apiToken)
+          .where(and(eq(apiToken.accountId, params.id), inArray(apiToken.atMost, lost)))
     })
     return {}
   },
@@ -121,6 +127,10 @@ export const accessHandlers: Pick<
     return {}
   },
 }
+
+/** May they do it anywhere? */
+const maySomehow = (holder: Holder, right: Right): boolean =>
+  may(holder, right) || Object.keys(holder.environments ?? {}).some((name) => may(holder, right, name))
 
 /** Without a keeper who can sign in nobody could ever make one. @throws FaultError `conflict` */
 async function keeperStays(tx: Pick<Database, 'execute'>): Promise<void> {

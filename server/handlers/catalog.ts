@@ -18,8 +18,8 @@ import { listProposals, listSurveys, readSurvey } from '../../engine/survey/list
 import { resumeSurvey, startSurvey, stopSurvey } from '../../engine/survey/survey'
 import type { Verdict } from '../../core/catalog/evidence'
 import type { Handlers } from '../handler'
-import { csvLine } from '../../core/files/csvText'
-import { sendAs } from '../csv'
+import { csvSheetLine } from '../../core/files/csvText'
+import { sendAs, writeAll } from '../csv'
 import { holdDataset, holdPlace, seesAll } from '../rows'
 import { mutable } from '../mutable'
 
@@ -107,12 +107,13 @@ export async function downloadCatalog(engine: Engine, request: Request, response
     .where(eq(dataset.environment, environment))
     .orderBy(dataset.name)
   sendAs(response, `catalog-${environment}.csv`, 'text/csv; charset=utf-8; header=present')
-  response.write(csvLine(['dataset', 'connection', 'place', 'kind', 'description', 'owner', 'tags', 'rows', 'files', 'bytes', 'version', 'column', 'source', 'type', 'source_type', 'key', 'column_description'])) // prettier-ignore
+  await writeAll(response, csvSheetLine(['dataset', 'connection', 'place', 'kind', 'description', 'owner', 'tags', 'rows', 'files', 'bytes', 'version', 'column', 'source', 'type', 'source_type', 'key', 'column_description'])) // prettier-ignore
   for (const entry of rows) {
     const key = entry.keyByHand ?? entry.keyFound
     for (const column of catalogColumns(entry))
-      response.write(
-        csvLine([
+      await writeAll(
+        response,
+        csvSheetLine([
           entry.name, entry.connection, entry.locator, entry.kind, entry.description, entry.owner, entry.tags.join(' '), entry.rows, entry.files, entry.bytes,
           entry.version, column.name, column.source, column.type, column.sourceType, key.includes(column.name), column.description ?? column.comment,
         ]), // prettier-ignore

@@ -13,7 +13,7 @@ import { documentOf } from '../../engine/jobs/versions'
 import { eachLoad, readPlan, type StoredPlan } from '../../engine/planning/stored'
 import type { Asked, Handlers } from '../handler'
 import { plannerOf } from '../planner'
-import { csvLine } from '../../core/files/csvText'
+import { csvSheetLine } from '../../core/files/csvText'
 import { sendAs, writeAll } from '../csv'
 import { readPlanFor } from '../rows'
 import { briefRun, loadDetails, seesRun, withoutRows } from './runs'
@@ -147,7 +147,7 @@ async function writePlanCsv(engine: Engine, plan: StoredPlan, response: Response
   )
   await writeAll(
     response,
-    csvLine(['load', 'slice_from', 'slice_to', ...columns, ...slots.map(({ step, path }) => `${step} ${slotLabel(path)}`), 'files', 'bytes', 'findings', 'left_out']), // prettier-ignore
+    csvSheetLine(['load', 'slice_from', 'slice_to', ...columns, ...slots.map(({ step, path }) => `${step} ${slotLabel(path)}`), 'files', 'bytes', 'findings', 'left_out']), // prettier-ignore
   )
   for await (const load of eachLoad(engine, plan)) {
     const own = plan.parts[load.part]!
@@ -156,7 +156,7 @@ async function writePlanCsv(engine: Engine, plan: StoredPlan, response: Response
     )
     await writeAll(
       response,
-      csvLine([load.key, load.slice?.from, load.slice?.to, ...columns.map((name) => load.row?.[name]), ...texts, load.files?.names.join(' '), load.files?.bytes, load.codes.join(' '), load.left ? 'yes' : '']), // prettier-ignore
+      csvSheetLine([load.key, load.slice?.from, load.slice?.to, ...columns.map((name) => load.row?.[name]), ...texts, load.files?.names.join(' '), load.files?.bytes, load.codes.join(' '), load.left ? 'yes' : '']), // prettier-ignore
     )
     if (response.destroyed) return
   }
@@ -169,7 +169,7 @@ export const documentHandlers: Pick<Handlers, 'planDocument' | 'planFile' | 'run
       const { engine, response } = asked
       const plan = await readPlanFor(asked, params.id)
       // the comparison is asked for first, so that a plan that is not there is told as such
-      if (query.compare !== undefined) await readPlan(engine, query.compare)
+      if (query.compare !== undefined) await readPlanFor(asked, query.compare)
       response.setHeader('Content-Type', 'application/json; charset=utf-8')
       await writePlanDocument(engine, asked, plan, response, query.compare)
       return undefined as never

@@ -37,6 +37,7 @@ describe('saving a job', () => {
   it('makes versions that never change, each with who and why', async () => {
     expect(await server.engineer.call(routes.saveJob, save({ text: text(), message: 'the first' }))).toEqual({
       version: 1,
+      stays: [],
     })
     const second = text('    # a second part is to come\n')
     await server.engineer.call(routes.saveJob, save({ text: second, base: 1 }))
@@ -56,7 +57,10 @@ describe('saving a job', () => {
   it('makes none where nothing changed', async () => {
     const { version } = await server.engineer.call(routes.job, { params: { name: 'readings' } })
     const same = await server.engineer.call(routes.job, { params: { name: 'readings' } })
-    expect(await server.engineer.call(routes.saveJob, save({ text: same.text }))).toEqual({ version })
+    expect(await server.engineer.call(routes.saveJob, save({ text: same.text }))).toEqual({
+      version,
+      stays: [],
+    })
   })
 
   it('tells the later of two who began from the same version, and overwrites nothing', async () => {
@@ -145,7 +149,7 @@ describe('resolving a text', () => {
     const by = (path: string) => answer.slots.find((slot) => slot.path === path)!
     expect(by('transfer.from.files')).toMatchObject({ resolved: `it's "here".csv`, found: [] })
     expect(by('sql.text')).toMatchObject({
-      resolved: 'select $1, $2, $3',
+      resolved: 'select $1, $2::timestamptz, $3',
       values: [`it's "here"`, '2026-11-02T23:00:00Z', 'all'],
     })
   })

@@ -2,7 +2,7 @@ import { listOccasions, pastRuns, startLag } from '../../engine/scheduling/occas
 import { againWords } from '../../core/schedule/pause'
 import { clockNow } from '../../engine/context/clock'
 import { endPause, pausesSince, pauseStarts, shownSpans } from '../../engine/scheduling/pauses'
-import { bytesOf } from '../bodies'
+import { signatureOf } from '../signed'
 import { callKeys, callPath, dropCallKey, makeCallKey, takeCall } from '../../engine/scheduling/called'
 import type { Handlers } from '../handler'
 import { plannerOf } from '../planner'
@@ -59,15 +59,7 @@ export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts
     pause: await pauseStarts(engine, { ...body, by: account.name }),
   }),
   callStart: async ({ engine, request }, { params, body }) =>
-    await takeCall(engine, {
-      ...params,
-      ...body,
-      method: request.method,
-      // what the caller wrote, whatever stands before us
-      url: `${request.protocol}://${request.headers.host}${request.originalUrl}`,
-      headers: request.headers as Record<string, string | string[]>,
-      bytes: bytesOf(request),
-    }),
+    await takeCall(engine, { ...params, ...body, signature: signatureOf(request) }),
   callKeys: ({ engine }, { params, query }) => callKeys(engine, query.environment, params.name),
   makeCallKey: async ({ engine, account }, { body }) => ({
     key: await makeCallKey(engine, body, account.name),

@@ -3,12 +3,13 @@ import type { AddressInfo } from 'node:net'
 import { addressOf, errorSchema, type Answer, type Body, type Params, type Query, type Route } from '../../contract/route' // prettier-ignore
 import type { Fault } from '../../core/fault'
 import type { Role } from '../../core/rights'
-import { account } from '../../database/schema'
+import { randomBytes } from 'node:crypto'
+import { account, session } from '../../database/schema'
 import { makeHome } from '../../engine/context/engine'
 import { openLog } from '../../engine/context/logger'
 import { plannerAsks, type Planner } from '../../engine/planner/asks'
 import { makeApp } from '../../server/app'
-import { hashPassword, makeToken } from '../../server/auth'
+import { hashPassword, makeToken, sha256 } from '../../server/auth'
 import type { ServerOptions } from '../../server/handler'
 import { watchHealth } from '../../server/health'
 import { testBench, type TestBench } from './bench'
@@ -25,8 +26,8 @@ export interface Caller {
   call<T extends Route>(route: T, given?: Given<T>): Promise<Answer<T>>
   /** The fault that the route answers, with its status. @throws where it is none */
   fault<T extends Route>(route: T, given?: Given<T>): Promise<Fault & { status: number; faults: Fault[] }>
-  /** Any address, as it comes. */
-  fetch(path: string, init?: RequestInit): Promise<Response>
+  /** Any address, as it comes: by a token, or, `inPerson`, by a sign-in. */
+  fetch(path: string, init?: RequestInit, inPerson?: boolean): Promise<Response>
 }
 
 /** A server over a bench of its own, every answer held to the contract; an engineer and a reader may call it. */
@@ -69,7 +70,17 @@ export async function testServer(more: Partial<ServerOptions> = {}): Promise<Tes
         password: await hashPassword(passwordOf(role)),
       }) // prettier-ignore
       .returning()
-    return await makeToken(engine, made!.id, 'test')
+    const cookie = randomBytes(32).toString('base64url')
+    await engine.db.insert(session).values({
+      hash: sha256(cookie),
+      accountId: made!.id,
+      expiresAt: new Date(Date.now() + 86_400_000).toISOString(),
+      agent: 'test',
+    })
+    return {
+      token: await makeToken(engine, made!.id, 'test'),
+      cookie: `mattock_session_${new URL(address).port}=${cookie}`,
+    }
   }
   return {
     ...bench,
@@ -88,16 +99,14 @@ export async function testServer(more: Partial<ServerOptions> = {}): Promise<Tes
   }
 }
 
-function caller(address: string, token: string | undefined): Caller {
-  const headers = {
-    'content-type': 'application/json',
-    'x-mattock': '1',
-    ...(token === undefined ? {} : { authorization: `Bearer ${token}` }),
-  }
+/** Comes by a token, and by a sign-in where a token may not. */
+function caller(address: string, who: { token: string; cookie: string } | undefined): Caller {
+  const plain = { 'content-type': 'application/json', 'x-mattock': '1' }
+  const headers = { ...plain, ...(who ? { authorization: `Bearer ${who.token}` } : {}) }
   const ask = (route: Route, given: Given<Route>) =>
     fetch(`${address}${addressOf(route, given.params as Record<string, unknown>, given.query as Record<string, unknown>)}`, {
       method: route.method.toUpperCase(),
-      headers,
+      headers: route.inPerson && who ? { ...plain, cookie: who.cookie } : headers,
       ...(given.body === undefined ? {} : { body: JSON.stringify(given.body) }),
     }) // prettier-ignore
   return {
@@ -114,7 +123,10 @@ function caller(address: string, token: string | undefined): Caller {
       const { error, faults = [] } = errorSchema.parse(answer)
       return { ...error, status: response.status, faults } as never
     },
-    fetch: (path, init = {}) =>
-      fetch(`${address}${path}`, { ...init, headers: { ...headers, ...init.headers } }),
+    fetch: (path, init = {}, inPerson = false) =>
+      fetch(`${address}${path}`, {
+        ...init,
+        headers: { ...(inPerson && who ? { ...plain, cookie: who.cookie } : headers), ...init.headers },
+      }),
   }
 }

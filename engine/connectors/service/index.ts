@@ -1,3 +1,4 @@
+import { bareHost } from '../../context/network'
 import { service as definition } from '../../../core/connection/service'
 import { withFolder } from '../../context/temporary'
 import { withDuck } from '../../duck/duck'
@@ -26,7 +27,7 @@ export const service: Connector<'service'> = {
   }),
   // a name is looked up when it is asked: today's address need not be tomorrow's
   refusal: ({ base }, engine) => {
-    const host = URL.parse(String(base))?.hostname.replace(/^\[|\]$/g, '') ?? ''
+    const host = bareHost(URL.parse(String(base))?.hostname ?? '')
     return Promise.resolve(isIP(host) === 0 ? undefined : engine.network.refusal(host))
   },
   async test({ service: opened }, step) {

@@ -3,7 +3,7 @@ import { fetch, Headers, type Response } from 'undici'
 import type { ServiceSettings } from '../../../core/connection/service'
 import { fail, FaultError } from '../../../core/fault'
 import type { Row } from '../../../core/value'
-import { AddressRefused, type Network } from '../../context/network'
+import { AddressRefused, bareHost, type Network } from '../../context/network'
 import type { Pace } from './pace'
 
 /** An HTTP JSON service, its secret opened. Never leaves the engine. */
@@ -216,7 +216,7 @@ async function ask(
 
 /** A host that is an address itself is not looked up. @throws FaultError `service` */
 function refuseAddress(service: Service, { hostname }: URL): void {
-  const host = hostname.replace(/^\[|\]$/g, '')
+  const host = bareHost(hostname)
   const refusal = isIP(host) === 0 ? undefined : service.network.refusal(host)
   if (refusal !== undefined) fault(service, refusal)
 }

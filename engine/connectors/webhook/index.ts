@@ -1,3 +1,4 @@
+import { bareHost } from '../../context/network'
 import { isIP } from 'node:net'
 import { fail } from '../../../core/fault'
 import type { Connector } from '../definition'
@@ -12,7 +13,7 @@ export const webhook: Connector<'webhook'> = {
     network: engine.network,
   }),
   refusal: ({ address }, engine) => {
-    const host = URL.parse(String(address))?.hostname.replace(/^\[|\]$/g, '') ?? ''
+    const host = bareHost(URL.parse(String(address))?.hostname ?? '')
     return Promise.resolve(isIP(host) === 0 ? undefined : engine.network.refusal(host))
   },
   // an event that nobody meant is not sent: that it answers is all that can be tried
