@@ -64,7 +64,7 @@ export async function serve(): Promise<number> {
   // whoever starts it is told the address, and no log keeps it
   if (!(await hasPeople(engine))) writeFileSync(invitationFile(data), await invite(engine), { mode: 0o600 })
   const planner = planApart({ entry: process.argv[1]!, log: (message) => log.warn(message) })
-  engine.planApart = (person, ask) => planner.ask({ person }, 'makePlan', ask)
+  engine.planApart = (person, ask) => planner.ask({ person, patient: true }, 'makePlan', ask)
   if (demo) await demoClock.begin(data)
   const endStarts = process.env.MATTOCK_STARTS === 'off' ? () => Promise.resolve() : startScheduler(engine)
   const endWaits = watchWaits(engine)

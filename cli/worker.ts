@@ -78,7 +78,7 @@ async function work(url: string, data: string, capacity: number, tags: readonly 
   let planner: Planner | undefined
   engine.planApart = (person, ask) => {
     planner ??= planApart({ entry: program, processes: 1, log: (message) => engine.log.warn(message) })
-    return planner.ask({ person }, 'makePlan', ask)
+    return planner.ask({ person, patient: true }, 'makePlan', ask)
   }
   const working = await startWorker(engine, capacity, {
     version: versionOf(),

@@ -80,6 +80,8 @@ export interface Asker {
   readonly person: string
   /** Nobody waits for it any more. */
   readonly signal?: AbortSignal
+  /** It waits for its turn as long as that takes: no person stands before it. */
+  readonly patient?: boolean
 }
 
 export interface Planner {

@@ -1,4 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdtempSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
@@ -114,7 +114,7 @@ else { ${made} }`
     writeFileSync(join(folder, 'planner.mjs'), 'process.exit(1)')
     const ask = open({ processes: 2, waits: 400 })
     await expect(ask('ana', 'echo')).rejects.toMatchObject({
-      fault: { code: 'busy', message: 'what works this out is beginning again; ask once more in a moment' },
+      fault: { code: 'busy', message: 'The planner is restarting. Try again in a moment.' },
     })
   })
 
@@ -143,7 +143,7 @@ else { ${made} }`
 
   it('ends a reading that does not end sooner than a plan', async () => {
     open({ lightWithin: 500 })
-    await expect(read('ana', 'spin')).rejects.toThrow(/reading it took longer than 0.5 s/)
+    await expect(read('ana', 'spin')).rejects.toThrow(/reading the text took longer than 0.5 s/)
   })
 
   it('says that it is busy where others keep it so, rather than let wait', async () => {
@@ -157,6 +157,44 @@ else { ${made} }`
     const own = ask('ana', 'wait', 700)
     expect(await ask('ana', 'echo', 5)).toBe(5)
     await own
+  })
+
+  it('has one warm: what follows a process that was ended does not wait for another to begin', async () => {
+    // one that takes three seconds to begin, but for the first two
+    writeFileSync(
+      join(folder, 'planner.mjs'),
+      `import { existsSync, writeFileSync } from 'node:fs'
+       const at = ['a', 'b'].find((one) => !existsSync('${folder}/' + one))
+       if (at) writeFileSync('${folder}/' + at, '')
+       else await new Promise((resolve) => setTimeout(resolve, 3000))
+       ${made}`,
+    )
+    const ask = open({ processes: 1, within: 300 })
+    await ask('ana', 'echo')
+    await vi.waitFor(() => expect(existsSync(join(folder, 'b'))).toBe(true), { timeout: 20_000 })
+    await new Promise((resolve) => setTimeout(resolve, 500))
+    await expect(ask('ana', 'spin')).rejects.toThrow(/was stopped/)
+    const began = performance.now()
+    expect(await ask('ben', 'echo', 7)).toBe(7)
+    expect(performance.now() - began).toBeLessThan(2500)
+  })
+
+  it('is ended by the processor time that it took, and not for what it waits for', async () => {
+    const ask = open({ processes: 1, within: 400 })
+    expect(await ask('ana', 'wait', 1500)).toBe('wait')
+    await expect(ask('ana', 'spin')).rejects.toThrow(/took longer than 0.4 s/)
+    await expect(ask('ana', 'wait', 20_000)).rejects.toThrow(/took longer than 0.4 s/)
+  })
+
+  it('lets whoever is patient wait for their turn, however long others take', async () => {
+    planner = planApart({ entry: join(folder, 'planner.mjs'), log: () => {}, processes: 1, waits: 100 })
+    const ask = planner.ask as (...all: unknown[]) => Promise<unknown>
+    await ask({ person: 'ana', patient: true }, 'compareStored', 'echo', 1)
+    const long = ask({ person: 'ana' }, 'compareStored', 'wait', 1000)
+    const patient = ask({ person: 'run 1', patient: true }, 'compareStored', 'echo', 3)
+    await expect(ask({ person: 'ben' }, 'compareStored', 'echo')).rejects.toMatchObject({ fault: { code: 'busy', message: expect.stringMatching(/^the planner is working on other plans/) as string } }) // prettier-ignore
+    expect(await patient).toBe(3)
+    await long
   })
 
   it('lets no one person fill the queue', async () => {

@@ -1,4 +1,5 @@
 import { fork, type ChildProcess } from 'node:child_process'
+import { readFileSync } from 'node:fs'
 import { fail, FaultError, type Fault } from '../../core/fault'
 import type { Engine } from '../context/engine'
 import { DocumentError } from '../jobs/versions'
@@ -31,9 +32,9 @@ export interface PlannerOptions {
   readonly log: (message: string) => void
   /** Processes: so many things are worked out at the same time; one of them is for what takes moments only. */
   readonly processes?: number
-  /** Milliseconds that one thing may take. */
+  /** Milliseconds of processor time that one thing may take; by the clock ten times as much, since much of that may be others'. */
   readonly within?: number
-  /** Milliseconds that what takes moments may take. */
+  /** The same for what takes moments. */
   readonly lightWithin?: number
   /** Milliseconds that one thing may wait for others' things. */
   readonly waits?: number
@@ -42,6 +43,9 @@ export interface PlannerOptions {
 /** Milliseconds before another is begun in place of one that ended before it was ready; each time twice as long. */
 const firstPause = 250
 const longestPause = 5000
+/** So many times its processor time may something take by the clock: it may wait for a database, or for the processor. */
+const byTheClock = 10
+
 /** Things of one person that may wait. */
 const mostWaiting = 30
 /** Milliseconds after which what nobody waits for any more is broken off; what takes less ends by itself. */
@@ -89,12 +93,43 @@ export function planApart({
   const turns = new Map<string, number>()
   const places: Place[] = []
   let pause = firstPause
+  /** One that is ready and has no place: it takes the next that is free, so that nobody waits for one to begin. */
+  let spare: ChildProcess | undefined
   const begin = (): ChildProcess =>
     fork(entry, ['planner'], {
       execArgv: [`--max-old-space-size=${heap}`, `--max-semi-space-size=${young}`, '--expose-gc'],
       stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
     })
+  /** The next spare one, while it begins. */
+  let coming: ChildProcess | undefined
+  const keepSpare = () => {
+    if (spare || coming || closed) return
+    const child = begin()
+    coming = child
+    child.once('message', () => {
+      coming = undefined
+      // a place that waits for its own to begin is given this one
+      const cold = places.find(({ ready }) => !ready)
+      if (!cold) return void (spare = child)
+      const slow = cold.child
+      fill(cold, child)
+      slow.kill('SIGKILL')
+      keepSpare()
+    })
+    child.once('exit', () => {
+      if (spare !== child && coming !== child) return
+      spare = coming = undefined
+      if (!closed) setTimeout(keepSpare, longestPause).unref()
+    })
+  }
   const open = (place: Place) => {
+    if (spare) {
+      const child = spare
+      spare = undefined
+      fill(place, child)
+      keepSpare()
+      return
+    }
     const child = begin()
     place.child = child
     place.ready = false
@@ -103,7 +138,18 @@ export function planApart({
       place.ready = true
       pause = firstPause
       give()
+      keepSpare()
     })
+    watch(place, child)
+  }
+  /** Puts a process that is ready in a place. */
+  const fill = (place: Place, child: ChildProcess) => {
+    place.child = child
+    place.ready = true
+    watch(place, child)
+    give()
+  }
+  const watch = (place: Place, child: ChildProcess) => {
     child.on('exit', (code, signal) => {
       if (place.child !== child || closed) return
       if (!place.ready) {
@@ -164,9 +210,16 @@ export function planApart({
     const { signal } = task.asker
     const light = isLight(task)
     const most = light ? lightWithin : within
-    const limit = setTimeout(
-      () => breakOff(place, fault(`${light ? 'reading it' : 'planning'} took longer than ${most / 1000} s and was broken off; ${light ? 'make the text shorter' : 'plan fewer slices or rows, and look at its expressions'}`)), // prettier-ignore
-      most,
+    const used = processorTime(child.pid)
+    const limit = setInterval(
+      () => {
+        const now = processorTime(child.pid)
+        const busy = used === undefined || now === undefined ? performance.now() - began : now - used
+        if (busy < most && performance.now() - began < byTheClock * most) return
+        clearInterval(limit)
+        breakOff(place, fault(`${light ? 'reading the text' : 'planning'} took longer than ${most / 1000} s and was stopped; ${light ? 'make the text shorter' : 'plan fewer slices or rows, and look at its expressions'}`)) // prettier-ignore
+      },
+      Math.min(250, most / 4),
     )
     let patience: NodeJS.Timeout | undefined
     const nobodyWaits = () => {
@@ -176,7 +229,7 @@ export function planApart({
       )
     }
     const over = () => {
-      clearTimeout(limit)
+      clearInterval(limit)
       clearTimeout(patience)
       signal?.removeEventListener('abort', nobodyWaits)
       child.off('message', onMessage)
@@ -210,21 +263,40 @@ export function planApart({
         asker.signal?.addEventListener('abort', () => {
           leave(task, fault('nobody waited for it any more'))
         }, { once: true }) // prettier-ignore
+        if (asker.patient) {
+          waiting.push(task)
+          give()
+          return
+        }
         // of their own things people see the end
         const others = () => places.some(({ task: other }) => other && other.asker.person !== task.asker.person) // prettier-ignore
-        task.patience = setTimeout(() => {
-          if (others()) leave(task, busyFault(`other people’s plans are being worked out; this did not get its turn within ${waits / 1000} s, ask again in a moment`)) // prettier-ignore
-          else if (!places.some(({ ready }) => ready)) leave(task, busyFault('what works this out is beginning again; ask once more in a moment')) // prettier-ignore
-        }, waits)
+        const look = () => {
+          if (others()) return leave(task, busyFault(`the planner is working on other plans; this one did not get its turn within ${waits / 1000} s. Try again in a moment.`)) // prettier-ignore
+          if (!places.some(({ ready }) => ready)) return leave(task, busyFault('The planner is restarting. Try again in a moment.')) // prettier-ignore
+          task.patience = setTimeout(look, waits)
+        }
+        task.patience = setTimeout(look, waits)
         waiting.push(task)
         give()
       }),
     close: () => {
       closed = true
       // they may be busy for long, and what they have begun in the store goes back
-      for (const { child } of places) child.kill('SIGKILL')
+      for (const child of [...places.map((place) => place.child), spare, coming]) child?.kill('SIGKILL')
       for (const { patience } of waiting) clearTimeout(patience)
     },
+  }
+}
+
+/** Milliseconds of processor time that a process has used (proc(5)); undefined where the system does not say. */
+function processorTime(pid: number | undefined): number | undefined {
+  try {
+    // the name of the program, in parentheses, may hold blanks
+    const fields = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1]!.split(' ')
+    // fields 14 and 15, in ticks of 10 ms
+    return (Number(fields[11]) + Number(fields[12])) * 10
+  } catch {
+    return undefined
   }
 }
 

@@ -1,5 +1,6 @@
 import { fork, type ChildProcess } from 'node:child_process'
 import { readFileSync } from 'node:fs'
+import { setTimeout as sleep } from 'node:timers/promises'
 import type { Engine } from '../context/engine'
 import type { LoadEnd } from '../running/runLoad'
 import type { Started } from '../running/started'
@@ -17,16 +18,36 @@ export interface Apart {
 export type ToApart = { readonly started: Started } | { readonly stop: true }
 export type FromApart = { readonly end: LoadEnd } | { readonly error: string } | { readonly beat: true }
 
+/** Milliseconds before a process that did not begin is begun again; each time twice as long. */
+const firstPause = 1000
+const longestPause = 30_000
+
 /**
  * Runs a load in a process of its own, with its memory watched: it ended workers before, and the loads beside it are not
- * to end with it. What the process was when it ended is what the load fails with.
+ * to end with it. What the process was when it ended is what the load fails with. A process that does not even begin says
+ * nothing of the load: it is begun again, for as long as the load may take.
  */
 export async function runApart(
+  engine: Engine,
+  apart: Apart,
+  started: Started,
+  signal: AbortSignal,
+): Promise<LoadEnd> {
+  for (let pause = firstPause; ; pause = Math.min(longestPause, 2 * pause)) {
+    const end = await runOnce(engine, apart, started, signal)
+    if (!('notBegun' in end)) return end
+    engine.log.warn({ run: started.run_id, load: Number(started.load_id) }, `the process for a load did not begin: ${end.notBegun}; begun again in ${pause / 1000} s`) // prettier-ignore
+    await sleep(pause, undefined, { signal }).catch(() => {})
+    if (signal.aborted) return await stoppedApart(engine, started, signal)
+  }
+}
+
+async function runOnce(
   engine: Engine,
   { program, env }: Apart,
   started: Started,
   signal: AbortSignal,
-): Promise<LoadEnd> {
+): Promise<LoadEnd | { readonly notBegun: string }> {
   const child = fork(program, ['apart'], {
     env: {
       ...env,
@@ -63,11 +84,14 @@ export async function runApart(
     setTimeout(end, engine.limits.stopWithin).unref()
   }
   signal.addEventListener('abort', onAbort, { once: true })
+  if (signal.aborted) onAbort()
   try {
     const said = await answerOf(child, started)
     if ('end' in said) return said.end
     if (signal.aborted) return await stoppedApart(engine, started, signal)
     const seconds = Math.round((performance.now() - begun) / 1000)
+    if (heard === undefined)
+      return { notBegun: killedFor ?? ('error' in said ? said.error : `it ended by ${said.ended}`) }
     const why = killedFor ?? ('error' in said ? said.error : `its process ended by ${said.ended}`)
     return await failure(
       engine,

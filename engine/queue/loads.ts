@@ -7,10 +7,11 @@ import { runLoad, type LoadEnd } from '../running/runLoad'
 import type { Started } from '../running/started'
 import { runApart, type Apart } from './apart'
 
-/** A load is run apart from the others where so many workers ended while running it. */
+/** A load is run apart from the others where so many workers ended by what may have been its doing. */
 const deathsUntilApart = 2
-/** Where so many more ended, those that ran it apart among them, it is given up. */
-const deathsUntilGivenUp = 5
+
+/** How often a load is begun again where Mattock's own database does not answer: for some two minutes. */
+const storeTries = 12
 
 /** A load that a worker holds. */
 export interface Held {
@@ -69,27 +70,25 @@ export function end(held: Held, fault?: StepFault): void {
 /** Runs the load, apart where it ended workers before. Never throws. */
 async function ending(work: LoadWork, started: Started, held: Held): Promise<LoadEnd> {
   const { engine, apart } = work
-  try {
-    if (started.deaths >= deathsUntilGivenUp) return await givenUp(engine, started)
-    if (started.deaths >= deathsUntilApart && apart)
-      return await runApart(engine, apart, started, held.abort.signal)
-    return await runLoad(engine, started, held.abort.signal)
-  } catch (error) {
-    // Mattock's own store did not answer, or a fault of ours: the load is not to hang because of it
-    const { message } = error as Error
-    engine.log.error({ error, run: started.run_id, load: Number(started.load_id), attempt: started.attempt }, 'a load ended for a fault of Mattock’s own') // prettier-ignore
-    return await failure(engine, started, 'internal', message, 'rerun; tell us if it happens again')
+  for (let tries = 0; ; tries++) {
+    try {
+      if (started.deaths >= deathsUntilApart && apart)
+        return await runApart(engine, apart, started, held.abort.signal)
+      return await runLoad(engine, started, held.abort.signal)
+    } catch (error) {
+      // Mattock's own store did not answer: what was done is recorded, and is not done again
+      if (mayPass(error) && tries < storeTries && !held.abort.signal.aborted) {
+        engine.log.warn({ error, run: started.run_id, load: Number(started.load_id) }, 'a load is begun again: Mattock’s own database did not answer') // prettier-ignore
+        await new Promise((resolve) => setTimeout(resolve, Math.min(15_000, 500 * 2 ** tries)))
+        continue
+      }
+      // a fault of ours: the load is not to hang because of it
+      const { message } = error as Error
+      engine.log.error({ error, run: started.run_id, load: Number(started.load_id), attempt: started.attempt }, 'a load ended for a fault of Mattock’s own') // prettier-ignore
+      return await failure(engine, started, 'internal', message, 'rerun; tell us if it happens again')
+    }
   }
 }
-
-const givenUp = (engine: Engine, started: Started): Promise<LoadEnd> =>
-  failure(
-    engine,
-    started,
-    'worker-ended',
-    `${started.deaths} workers ended while running it`,
-    'look at the memory and the log of the workers',
-  )
 
 const tooLongFault = ({ limits }: Engine): StepFault =>
   new StepFault({

@@ -3,6 +3,7 @@ import { hasEnded } from '../../core/run/when'
 import { AwaitsRun } from '../context/awaits'
 import { FaultError } from '../../core/fault'
 import { stepFault, type StepContext } from '../context/step'
+import { mayPass } from '../connectors/postgres/tables'
 import { makePlan } from '../planning/plan'
 import { calledRun, rerun, startRun } from '../running/runs'
 import type { StepRunner } from './definition'
@@ -69,7 +70,8 @@ async function begin(context: StepContext, name: string, spec: StepSpec<'job'>):
     const { id: plan } = await (engine.planApart?.(`run ${run}`, planned) ?? makePlan(engine, planned))
     return { id: await startRun(engine, { ...ask, plan }), job: name, state: 'running' }
   } catch (error) {
-    if (!(error instanceof FaultError)) throw error
+    // what may pass is tried again as every step is
+    if (!(error instanceof FaultError) || mayPass(error)) throw error
     return stepFault('not-started', `${name} cannot be run: ${error.fault.message}`, `look at the plan of ${name}, then rerun`) // prettier-ignore
   }
 } // prettier-ignore

@@ -1,4 +1,5 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { FaultError } from '../../core/fault'
 import { nothingWritten, recorded, stepFault, type Outcome, type StepContext } from '../context/step'
 import { runStep, type StepFrame } from './runStep'
 
@@ -77,6 +78,38 @@ describe('a step', () => {
       effect: nothingWritten,
       advice: 'mend the rows',
     })
+  })
+
+  it('is tried again where what failed wraps a fault that may pass', async () => {
+    run.mockRejectedValueOnce(
+      new Error('Failed query', { cause: new Error('wrapped', { cause: passing() }) }),
+    )
+    run.mockRejectedValueOnce(
+      new FaultError({ code: 'busy', message: 'The planner is restarting.', where: {} }),
+    )
+    run.mockImplementationOnce(({ outcome }) => Promise.resolve(outcome))
+    expect((await ran()).error).toBeUndefined()
+    expect(run).toHaveBeenCalledTimes(3)
+    const round = new Error('a circle')
+    round.cause = round
+    run.mockRejectedValueOnce(round)
+    expect((await ran()).error?.message).toBe('a circle')
+  })
+
+  it('that took too long is tried again where it says how often it is tried', async () => {
+    run.mockImplementation(
+      ({ signal }) =>
+        new Promise((_, reject) => signal.addEventListener('abort', () => reject(new Error('cancelled')))),
+    )
+    const timed = (more: object) => ({ id: 'load', log: { text: 'x' }, timeout: 'PT0.05S', ...more }) as never
+    vi.useRealTimers()
+    const end = async (of: never) => (await runStep(frame, of, texts)).error
+    const message = 'step load took longer than its timeout of PT0.05S'
+    expect(await end(timed({ tries: 3 }))).toMatchObject({ code: 'too-long', message })
+    expect(run).toHaveBeenCalledTimes(3)
+    run.mockClear()
+    expect(await end(timed({}))).toMatchObject({ code: 'too-long', message })
+    expect(run).toHaveBeenCalledTimes(1)
   })
 
   it('is stopped, not failed, where the load was stopped meanwhile', async () => {

@@ -47,20 +47,36 @@ export interface StepEnd {
 const milliseconds = (duration: string): number => Temporal.Duration.from(duration).total('milliseconds')
 
 /**
- * Runs a step within its own time, again after growing pauses where the fault may pass. Never throws for what the step does
- * wrong.
+ * Runs a step within its own time, again after growing pauses where the fault may pass. Where the step says how often it is
+ * tried, each try has that time, and one that took too long is followed by another; else all tries share it. Never throws
+ * for what the step does wrong.
  */
 export async function runStep(given: StepFrame, step: Step, texts: StepTexts): Promise<StepEnd> {
-  if (step.timeout === undefined) return await attempts(given, step, texts)
+  if (step.timeout === undefined || step.tries !== undefined) return await attempts(given, step, texts)
+  return await withinTime(given, step, (frame) => attempts(frame, step, texts))
+}
+
+/** Gives work the time that a step may take; its signal says why it is broken off. */
+async function withinTime<T>(
+  given: StepFrame,
+  step: Step,
+  work: (frame: StepFrame) => Promise<T>,
+): Promise<T> {
+  if (step.timeout === undefined) return await work(given)
   const abort = new AbortController()
   const onAbort = () => abort.abort(given.signal.reason)
   if (given.signal.aborted) onAbort()
   given.signal.addEventListener('abort', onAbort, { once: true })
-  const late = setTimeout(() => abort.abort(tooLate(step)), milliseconds(step.timeout))
+  const timer = setTimeout(() => abort.abort(tooLate(step)), milliseconds(step.timeout))
   try {
-    return await attempts({ ...given, signal: abort.signal }, step, texts)
+    return await work({ ...given, signal: abort.signal })
+  } catch (error) {
+    const { reason } = abort.signal
+    const late = abort.signal.aborted && !given.signal.aborted && reason instanceof StepFault
+    // whether a commit took effect is not known by being late
+    throw late && !(error instanceof CommitUnknown) ? reason : error
   } finally {
-    clearTimeout(late)
+    clearTimeout(timer)
     given.signal.removeEventListener('abort', onAbort)
   }
 }
@@ -72,6 +88,9 @@ const tooLate = ({ id, timeout }: Step): StepFault =>
     effect: nothingWritten,
     advice: 'part the load, or set the timeout higher',
   })
+
+/** Did a try take longer than it may? All tries together end by their signal, which is looked at before. */
+const tookTooLong = (error: unknown): boolean => error instanceof StepFault && error.error.code === 'too-long'
 
 const firstPause = ({ engine }: StepFrame, { pause }: Step): number =>
   pause === undefined ? engine.limits.pause : milliseconds(pause)
@@ -94,12 +113,13 @@ async function attempts(frame: StepFrame, step: Step, texts: StepTexts): Promise
     const begun = performance.now()
     try {
       if (frame.aside) frame.aside.looks = []
-      return { outcome: await runner.run({ ...frame, text, outcome }, spec) }
+      const run = (own: StepFrame) => runner.run({ ...own, text, outcome }, spec)
+      return { outcome: await (step.tries === undefined ? run(frame) : withinTime(frame, step, run)) }
     } catch (error) {
       if (error instanceof AwaitsRun) return { outcome, awaits: error.run }
       if (frame.signal.aborted) return { outcome, error: endedBy(frame.signal).error }
       unknown ??= error instanceof CommitUnknown ? error : undefined
-      if (mayPass(error) && attempt + 1 < most) {
+      if ((mayPass(error) || tookTooLong(error)) && attempt + 1 < most) {
         frame.logger.warn({ error, attempt }, 'a fault that may pass; the step is tried again')
         before.log = [...outcome.log, `${(error as Error).message}; tried again`]
         before.statements = outcome.statements

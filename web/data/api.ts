@@ -27,8 +27,23 @@ interface Given<T> {
   body?: Body<T>
 }
 
-/** Calls a route. @throws ApiFault */
+/** Milliseconds after which what the server was too busy for is asked again. */
+const again = [1000, 2000, 4000]
+
+/** Calls a route, again where the server was too busy to begin. @throws ApiFault */
 export async function call<T extends Route>(route: T, given: Given<T> = {}): Promise<Answer<T>> {
+  for (let attempt = 0; ; attempt++) {
+    try {
+      return await callOnce(route, given)
+    } catch (error) {
+      const pause = again[attempt]
+      if (pause === undefined || !(error instanceof ApiFault) || error.fault.code !== 'busy') throw error
+      await new Promise((resolve) => setTimeout(resolve, pause))
+    }
+  }
+}
+
+async function callOnce<T extends Route>(route: T, given: Given<T>): Promise<Answer<T>> {
   const address = addressOf(
     route,
     given.params as Record<string, unknown>,

@@ -1,3 +1,4 @@
+import { FaultError } from '../../../core/fault'
 import { isUnreachable, PassingError } from '../../context/passing'
 import type pg from 'pg'
 import type { TableColumn } from '../../../core/catalog/types'
@@ -78,9 +79,21 @@ export async function primaryKey(client: pg.ClientBase, table: TargetTable): Pro
   return rows[0]?.columns ?? []
 }
 
-/** Is the fault one that may pass: a lost connection, a deadlock, a server that is starting? (SQLSTATE classes 08, 40, 53, 57P) */
+/** Codes of our own faults that say that the same may work in a moment. */
+const passingFaults: ReadonlySet<string> = new Set(['busy', 'away'])
+
+/** Is the fault, or what it came of, one that may pass: a lost connection, a deadlock, a server that is starting? (SQLSTATE classes 08, 40, 53, 57P) */
 export function mayPass(error: unknown): boolean {
+  // what is said of a fault is often wrapped around it; no chain is longer, and none goes round for ever
+  let cause = error
+  for (let depth = 0; depth < 8 && cause instanceof Error; depth++, cause = cause.cause)
+    if (passes(cause)) return true
+  return typeof error === 'object' && error !== null && !(error instanceof Error) && passes(error as Error)
+}
+
+function passes(error: Error): boolean {
   if (error instanceof PassingError) return true
+  if (error instanceof FaultError) return passingFaults.has(error.fault.code)
   const { code, message, table } = error as { code?: string; message?: string; table?: string }
   // two attempts of one load at once: the other one's marker is found at the next look
   if (code === '23505' && table === 'load_marker') return true
