@@ -4,7 +4,7 @@ import { stopRun } from '../engine/running/controls'
 import { faultBench, until, type FaultBench } from './support/faults'
 import { pace, silence } from './support/pace'
 
-vi.setConfig({ testTimeout: 240_000 })
+vi.setConfig({ testTimeout: 900_000 })
 
 let bench: FaultBench
 beforeAll(async () => {

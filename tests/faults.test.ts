@@ -10,7 +10,7 @@ import { faultBench, until, type FaultBench } from './support/faults'
 // what is promised at each point is in docs/exactness.md
 
 // a process that is begun again takes seconds of its own where the machine is slow
-vi.setConfig({ testTimeout: 240_000 })
+vi.setConfig({ testTimeout: 900_000 })
 
 let bench: FaultBench
 beforeAll(async () => {

@@ -6,7 +6,7 @@ import { rerun } from '../engine/running/runs'
 import { fileJob } from './support/bench'
 import { faultBench, until, type FaultBench } from './support/faults'
 
-vi.setConfig({ testTimeout: 120_000 })
+vi.setConfig({ testTimeout: 900_000 })
 
 // Reruns from a step, and rows that were mended, with a worker killed before, within and after each.
 

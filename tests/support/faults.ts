@@ -32,7 +32,7 @@ export interface FaultBench extends TestBench {
 export async function until(
   what: string,
   test: () => boolean | Promise<boolean>,
-  seconds = 90,
+  seconds = 300,
 ): Promise<void> {
   const end = Date.now() + seconds * 1000
   while (!(await test())) {

@@ -86,7 +86,7 @@ describe('a job', () => {
     const given = answers({ job: job({ runsIn }), putJob: {} })
     const page = show(<Job />, { ...at, environment: 'live', answers: given })
     expect((await screen.findByText('version 2')).getAttribute('href')).toBe('/jobs/readings?version=2')
-    await page.user.click(screen.getByRole('button', { name: 'Put version 3 in live' }))
+    await page.user.click(screen.getByRole('button', { name: 'Put in live' }))
     await screen.findByText(/in place of version 2/)
     expect(page.bodies('putJob')).toEqual([])
     await page.user.click(screen.getByRole('button', { name: 'Put version 3' }))
@@ -101,7 +101,7 @@ describe('a job', () => {
       elsewhere: { live: 'operator' },
     })
     await screen.findByText('version 2')
-    expect(screen.queryByRole('button', { name: /Put version/ })).toBeNull()
+    expect(screen.queryByRole('button', { name: /Put in/ })).toBeNull()
   })
 
   it('says where it stays at another version when it is saved', async () => {

@@ -25,7 +25,7 @@ import { PartForm } from './PartForm'
 import { PlanForm } from './PlanForm'
 import type { LookedAt } from './lookedAt'
 import { namesOf, Resolved } from './Resolved'
-import { RunsHere } from './RunsHere'
+import { PutVersion, RunsHere } from './RunsHere'
 import { StartsForm } from './StartsForm'
 import { TextEffect } from './TextEffect'
 import { TryForm } from './TryForm'
@@ -192,8 +192,9 @@ function JobSheet({
           {job.version === job.newest ? '' : 'an earlier version, '}saved {timeText(job.savedAt)} by{' '}
           {job.savedBy}
         </span>
-        {!changed && <RunsHere job={job} onPut={onSaved} />}
+        {!changed && <RunsHere job={job} />}
         <div className="actions">
+          {!changed && <PutVersion job={job} version={job.version} onPut={onSaved} />}
           {mayChange && (
             <>
               <Button disabled={!canUndo} onClick={undo} title="Ctrl+Z">

@@ -14,24 +14,21 @@ export function useRunsHere(job: Pick<JobAnswer, 'runsIn'>): number | null {
   return job.runsIn.find((one) => one.environment === environment)?.version ?? null
 }
 
-/** Says where the shown version is not what runs here, and puts it there for who may. */
-export function RunsHere({ job, onPut }: { job: JobAnswer; onPut: () => void }): ReactElement | null {
+/** Says where the shown version is not what runs here. */
+export function RunsHere({ job }: { job: JobAnswer }): ReactElement | null {
   const { environment } = useHere()
   const here = useRunsHere(job)
   if (here === job.version) return null
   return (
-    <>
-      <span className="tag edge">
-        {here === null ? (
-          `not in ${environment}`
-        ) : (
-          <>
-            {environment} runs <Link to={`/jobs/${job.name}?version=${here}`}>version {here}</Link>
-          </>
-        )}
-      </span>
-      <PutVersion job={job} version={job.version} onPut={onPut} />
-    </>
+    <span className="tag edge">
+      {here === null ? (
+        `not in ${environment}`
+      ) : (
+        <>
+          {environment} runs <Link to={`/jobs/${job.name}?version=${here}`}>version {here}</Link>
+        </>
+      )}
+    </span>
   )
 }
 
@@ -61,7 +58,7 @@ export function PutVersion({
       <Button
         onClick={() => (live ? setAsking(true) : void put().catch((error: Error) => say(error.message)))}
       >
-        Put version {version} in {environment}
+        Put in {environment}
       </Button>
       {asking && (
         <Confirm

@@ -35,11 +35,13 @@ export function Versions({ job, onPut }: { job: JobAnswer; onPut: () => void }):
               <TableCell>{version.by}</TableCell>
               <TableCell>{version.message}</TableCell>
               <TableCell>
-                {runsIn(version.version).map(({ environment, by, at }) => (
-                  <span key={environment} className="tag" title={`put there by ${by}, ${timeText(at)}`}>
-                    {environment}
-                  </span>
-                ))}
+                <span className="line" style={{ gap: 4 }}>
+                  {runsIn(version.version).map(({ environment, by, at }) => (
+                    <span key={environment} className="tag" title={`put there by ${by}, ${timeText(at)}`}>
+                      {environment}
+                    </span>
+                  ))}
+                </span>
               </TableCell>
               <TableCell align="right">
                 <PutVersion job={job} version={version.version} onPut={onPut} />
