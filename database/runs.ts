@@ -185,9 +185,9 @@ export const load = mattock.table(
     takenAt: when('taken_at'),
     /** Workers that ended while running it; from two on it is run apart. */
     deaths: integer('deaths').notNull().default(0),
-    /** Steps under way when a worker last ended with it. */
+    /** What it had behind it when a worker last ended with it: positions of steps, between blanks. */
     diedIn: text('died_in'),
-    /** Workers that ended in those steps and are not counted among `deaths`, since others ran beside it. */
+    /** Workers that ended there and are not counted among `deaths`, since others ran beside it. */
     unblamed: integer('unblamed').notNull().default(0),
     /** What it is waiting for within a step, in words; null while it works. */
     waitsFor: text('waits_for'),

@@ -18,12 +18,25 @@ beforeAll(async () => {
   probe = fork(join(import.meta.dirname, 'support/probe.mjs'), { execArgv: [] })
   probeUrl = await new Promise((resolve) => probe.once('message', ({ url }: { url: string }) => resolve(url)))
   demo = await startDemo('worst', false)
-  const signedIn = await fetch(`${demo.url}/api/session`, {
-    method: 'POST',
-    headers: { 'content-type': 'application/json', 'x-mattock': '1' },
-    body: JSON.stringify({ email: 'marek@ostrel.example', password: 'dunmoor-gauge-7' }),
-  })
-  bad = signedIn.headers.get('set-cookie')!.split(';')[0]!
+  // another person than the one who is to be answered meanwhile: each waits behind their own requests
+  const post = async (path: string, body: object, cookie = '') =>
+    await fetch(`${demo.url}${path}`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json', 'x-mattock': '1', cookie },
+      body: JSON.stringify(body),
+    })
+  const cookieOf = (answer: Response) => answer.headers.get('set-cookie')!.split(';')[0]!
+  const keeper = await post('/api/session', { email: 'marek@ostrel.example', password: 'dunmoor-gauge-7' })
+  const invited = await post('/api/people/invitations', { role: 'keeper' }, cookieOf(keeper))
+  const { code } = (await invited.json()) as { code: string }
+  bad = cookieOf(
+    await post('/api/invitation', {
+      code,
+      email: 'worst@ostrel.example',
+      name: 'Worst',
+      password: 'ten letters and more',
+    }),
+  )
   expect(bad).toContain(`mattock_session_${new URL(demo.url).port}=`)
 })
 afterAll(async () => {
@@ -100,12 +113,14 @@ describe('one person’s worst', () => {
     const quiet = await waited(new Promise((resolve) => setTimeout(resolve, 300)))
     // a server that stands still stands still each time: of six times the best
     let best = Infinity
+    const answered: number[] = []
     for (let i = 0; i < 6 && best > quiet + 300; i++) {
       const attacked = attack(name, 6)
       best = Math.min(best, await waited(attacked))
-      const statuses = await attacked
-      if (statuses && status !== undefined) expect(statuses).toContain(status)
+      answered.push(...((await attacked) ?? []))
     }
+    // of all times: who was refused for a minute is refused the second time, too
+    if (answered.length > 0 && status !== undefined) expect(answered).toContain(status)
     expect(best).toBeLessThan(quiet + 300 * pace())
   })
 })

@@ -14,8 +14,9 @@ begin
     case when a.awaits is not null then 'waited for run ' || a.awaits when p_died then 'its worker ended' else 'its worker let go of it' end
   from mattock.load a left join mattock.worker w on w.id = a.worker where a.id = p_load and a.attempt > 0
   on conflict do nothing;
-  select string_agg(s.step, ' ' order by s.step) into v_steps from mattock.load_step s
-  join mattock.load a on a.id = s.load_id and a.attempt = s.attempt where s.load_id = p_load and s.state = 'running';
+  -- a step that runs has no record: where a load was is told by what it had behind it
+  select coalesce(string_agg(s.position::text, ' ' order by s.position), '') into v_steps from mattock.load_step s
+  where s.load_id = p_load and s.state <> 'running';
   if l.stopping then
     update mattock.load set state = 'stopped', worker = null, waits_for = null, awaits = null, ended_at = mattock.run_now(run_id),
       error = jsonb_build_object('step', null, 'code', 'stopped', 'message', case when l.awaits is null then 'its worker ended while it was being stopped' else 'stopped while it waited for run ' || l.awaits end,
