@@ -44,6 +44,11 @@ export class Events<E> {
     return first
   }
 
+  /** When the next one is. */
+  first(): number | undefined {
+    return this.heap[0]?.at
+  }
+
   /** The next one where it is at this very time. */
   at(time: number): Event<E> | undefined {
     return this.heap[0]?.at === time ? this.next() : undefined
