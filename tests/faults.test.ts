@@ -293,7 +293,7 @@ title: Stop, and the worker dies
 parts:
   - each: {roster: {range: {from: 1, to: 3}}, at_once: 1}
     do:
-      - {id: wait, sql: {on: warehouse, text: 'select pg_sleep(60), {row.value}'}}
+      - {id: wait, sql: {on: warehouse, text: 'select pg_sleep(600), {row.value}'}}
 `)
     const state = async () => (await bench.own('select state from mattock.load where run_id = $1 order by number', [run])).map((row) => row.state) // prettier-ignore
     await until('it runs', async () => (await state())[0] === 'running')
@@ -303,7 +303,7 @@ parts:
     process.kill(pid, 'SIGSTOP')
     await stopRun(bench.engine, run)
     process.kill(pid, 'SIGKILL')
-    await until('it has ended', async () => (await bench.own('select state from mattock.run where id = $1', [run]))[0]!.state === 'stopped', 15) // prettier-ignore
+    await until('it has ended', async () => (await bench.own('select state from mattock.run where id = $1', [run]))[0]!.state === 'stopped') // prettier-ignore
     expect(await state()).toEqual(['stopped', 'stopped', 'stopped'])
     expect(only.exitCode).toBe(null)
     bench.begin()

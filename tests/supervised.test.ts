@@ -184,7 +184,7 @@ describe('a stop', () => {
     const begun = performance.now()
     expect((await mattock('stop')).code).toBe(0)
     expect(performance.now() - begun).toBeLessThan(10_000 * pace())
-    await until('none is left', () => below.every((one) => !existsSync(`/proc/${one}`)), 20)
+    await until('none is left', () => below.every((one) => !existsSync(`/proc/${one}`)))
   })
 })
 
