@@ -86,6 +86,7 @@ const morningSchema = z.object({
   ),
   people: z.array(z.string()).describe('to whom something may be given'),
   until: z.string().describe('up to when it looks ahead (ISO 8601)'),
+  ahead: z.boolean().describe('what is to come is in it, and what will be late by it'),
 })
 
 /** What runs now, and what needs a decision. */
@@ -95,7 +96,9 @@ export const watchRoutes = {
     method: 'get',
     path: '/api/morning',
     summary: 'what needs a decision, what runs, what ran',
-    query: inEnvironment,
+    query: inEnvironment.extend({
+      ahead: z.stringbool().default(true).describe('with what is to come, which may take seconds'),
+    }),
     response: morningSchema,
   }),
   keepMatter: route({

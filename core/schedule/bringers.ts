@@ -49,7 +49,8 @@ export class Bringers {
   readonly goingOn: ReadonlyMap<number, Bringer>
   private readonly goingOnOf: ReadonlyMap<string, Source>
   private readonly sources: Source[] = []
-  private readonly meetings = new Map<string, Source | undefined>()
+  /** By job, and by the slice that is met, itself and as a text. */
+  private readonly meetings = new Map<string, Map<NightSlice | string, Source | undefined>>()
   private count = 0
   /** Jobs that parts wait for, by job and part; of jobs that wait for nothing there is none. */
   private readonly waited: ReadonlyMap<string, readonly (readonly string[])[]>
@@ -119,12 +120,20 @@ export class Bringers {
 
   /** The bringers of a job whose slices meet one. Each is found once. */
   private meeting(job: string, slice: NightSlice | 'all' | 'none'): Source | undefined {
-    const key = typeof slice === 'string' ? `${job} ${slice}` : `${job} ${slice.from} ${slice.to}`
-    if (this.meetings.has(key)) return this.meetings.get(key)
+    let known = this.meetings.get(job)
+    if (!known) this.meetings.set(job, (known = new Map()))
+    if (known.has(slice)) return known.get(slice)
+    const key = typeof slice === 'string' ? slice : `${slice.from} ${slice.to}`
+    const like = known.get(key)
+    if (like || known.has(key)) {
+      known.set(slice, like)
+      return like
+    }
     const members =
       slice === 'none' ? [] : slice === 'all' ? (this.times.get(job) ?? []) : this.meets(job, slice)
     const made = members.length === 0 ? undefined : this.source(members)
-    this.meetings.set(key, made)
+    known.set(key, made)
+    known.set(slice, made)
     return made
   }
 

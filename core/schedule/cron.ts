@@ -91,6 +91,22 @@ function walk(expression: string, after: number): { next(): number | undefined }
 export function cronTimes({ expression, zone }: CronRule, after: number, until: number, limit = Infinity): number[] {
   const fault = cronFault(expression)
   if (fault !== undefined) fail('cron', fault)
+  // jobs of a house come at the same times, and are looked ahead over together
+  const asked = `${after} ${until} ${limit}`
+  if (asked !== spans.asked || spans.times.size >= mostKept) {
+    spans.asked = asked
+    spans.times.clear()
+  }
+  const key = `${expression} ${zone}`
+  const known = spans.times.get(key) ?? timesIn(expression, zone, after, until, limit)
+  spans.times.set(key, known)
+  return [...known]
+} // prettier-ignore
+
+/** What was found for the span that was asked for last, by expression and zone. */
+const spans = { asked: '', times: new Map<string, readonly number[]>() }
+
+function timesIn(expression: string, zone: string, after: number, until: number, limit: number): number[] {
   const clock = wallClock(zone, after, until)
   const everyHour = expression.trim().split(/\s+/)[1]!.startsWith('*')
   const found = new Set<number>()

@@ -165,6 +165,31 @@ describe('a night, played through', () => {
     const { runs } = rehearse({ from: 500, until: 1000, jobs: [job('a', { parts: [{ loads: 9, atOnce: 1, waits: [], lengths: [10] }] })], running: [{ job: 'a', run: 7, began: 400, left: [3] }], workers: 1 })
     expect(runs).toMatchObject([{ run: 7, at: 500, began: 400, ends: 530, start: null }])
   })
+  it('a run that is left out lets go at once who waits for it', () => {
+    const slice = { from: 0, to: 100 }
+    const long = { loads: 1, atOnce: 1, waits: [], lengths: [500] }
+    const readings = job('readings', { parts: [long], atOnceRuns: 'refuse', times: [{ start: 's', at: 10, slice: { from: -100, to: 0 } }, { start: 's', at: 120, slice }] })
+    const zones = job('zones', { parts: [{ loads: 1, atOnce: 1, waits: [], lengths: [7], waitsFor: { jobs: ['readings'], datasets: [] } }], times: [{ start: 's', at: 105, slice }] })
+    expect(night([zones, readings]).runs.find((run) => run.job === 'zones')).toMatchObject({ begins: 120, ends: 127 })
+  })
+  it('a run of before waits for what its own loads say, not for whoever else goes on', () => {
+    const zones = job('zones', { parts: [{ loads: 1, atOnce: 1, waits: [], lengths: [7], waitsFor: { jobs: ['readings'], datasets: [] } }] })
+    const running = [{ job: 'readings', run: 1, began: 0, left: [50] }, { job: 'zones', run: 2, began: 0, left: [1] }]
+    expect(rehearse({ from: 0, until: 1000, jobs: [zones, job('readings')], running, workers: 4 }).runs.find((run) => run.job === 'zones')!.ends).toBe(7)
+  })
+  it('jobs of every minute that wait for each other are played to their ends, however many', () => {
+    const minute = 60_000
+    const chain = Array.from({ length: 20 }, (_, i) => job(`j${i}`, {
+      parts: [{ loads: 1, atOnce: 1, waits: [], lengths: [100], waitsFor: { jobs: i === 0 ? [] : [`j${i - 1}`], datasets: [] } }],
+      times: Array.from({ length: 1440 }, (_time, n) => ({ start: 's', at: n * minute, slice: { from: Math.floor(n / 5) * 5 * minute, to: (Math.floor(n / 5) + 1) * 5 * minute } })),
+    }))
+    const { runs } = rehearse({ from: -1, until: 1440 * minute, jobs: chain, running: [], workers: 1000 })
+    expect(runs).toHaveLength(20 * 1440)
+    expect(runs.some(({ stuck }) => stuck)).toBe(false)
+    // of the last of the chain: each waits for the five runs of its slice of the one before
+    const last = runs.filter((run) => run.job === 'j19' && run.at === 7 * minute)
+    expect(last.map(({ ends }) => ends)).toEqual([9 * minute + 20 * 100])
+  })
   it('jobs that start each other do not keep it for ever', () => {
     const follow = (name: string) => [{ start: 'f', jobs: [name], all: false }]
     const { runs } = night([job('a', { times: [{ start: 'c', at: 0 }], follows: follow('b') }), job('b', { follows: follow('a') })])

@@ -1,10 +1,10 @@
 import { quantile } from '../forecast/quantile'
 import { randomStream } from '../forecast/random'
-import type { Night, Rehearsed } from './foreseen'
-import { Stage } from './play'
+import type { Foreseen, Night, Rehearsed } from './foreseen'
+import { Stage, type PlayedRun } from './play'
 
-/** Draws that are worth their time. */
-const drawsFor = (loads: number): number => Math.max(3, Math.min(21, Math.floor(60_000 / Math.max(1, loads))))
+/** Draws that are worth their time; of a night of very many loads one, whose ends are told without a spread. */
+const drawsFor = (loads: number): number => Math.max(1, Math.min(21, Math.floor(60_000 / Math.max(1, loads))))
 
 /**
  * Plays a night through: each start at its time, each load with a length drawn from those of like loads (a bootstrap
@@ -21,6 +21,9 @@ export function rehearse(night: Night): Rehearsed {
   // the draw whose end is the middle one tells the order; ends are those of all draws
   const [first] = played
   const middle = [...played].sort((a, b) => total(a) - total(b))[draws >> 1] ?? first!
+  // of very many runs each copy counts
+  if (draws === 1)
+    return { ...middle, runs: middle.runs.map((one) => ranged(one, one.ends, one.ends, one.ends)) }
   const endsOf = new Map<string, number[]>()
   for (const { runs } of played)
     for (const one of runs) {
@@ -29,15 +32,16 @@ export function rehearse(night: Night): Rehearsed {
       else endsOf.set(one.id, [one.ends])
     }
   return {
-    busy: middle.busy,
-    crowded: middle.crowded,
-    capped: middle.capped,
-    runs: middle.runs.map(({ id, ...one }) => {
-      const ends = endsOf.get(id)!.sort((a, b) => a - b)
-      return { ...one, ends: quantile(ends, 0.5), low: quantile(ends, 0.1), high: quantile(ends, 0.9) }
+    ...middle,
+    runs: middle.runs.map((one) => {
+      const ends = endsOf.get(one.id)!.sort((a, b) => a - b)
+      return ranged(one, quantile(ends, 0.1), quantile(ends, 0.5), quantile(ends, 0.9))
     }),
   }
 }
+
+const ranged = ({ job, start, label, at, begins, after, unknown, run, began, refused, stuck, givesUp }: PlayedRun, low: number, ends: number, high: number): Foreseen =>
+  ({ job, start, label, at, begins, ends, low, high, after, unknown, run, began, refused, stuck, givesUp }) // prettier-ignore
 
 const total = ({ runs }: { readonly runs: readonly { ends: number }[] }): number =>
   runs.reduce((sum, { ends }) => sum + ends, 0)

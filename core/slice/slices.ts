@@ -245,13 +245,28 @@ function sliceLabel(start: Temporal.ZonedDateTime, every: Temporal.Duration): st
 }
 
 /** The newest slice that is over at `now`, or undefined where none is. */
-export function newestClosed(spec: SliceSpec, now: string): Slice | undefined {
+export const newestClosed = (spec: SliceSpec, now: string): Slice | undefined =>
+  closedAt(spec)(msOf(zonedTime(now, spec.zone)))
+
+/**
+ * The newest slice that is over at a time (milliseconds since 1970), for many times in their order: it is looked for anew
+ * only where another is over. Of times in one slice it is the same object.
+ * @throws FaultError `slices` where the rule cannot be read
+ */
+export function closedAt(spec: SliceSpec): (now: number) => Slice | undefined {
   const cut = cutter(spec)
-  const time = Math.min(msOf(zonedTime(now, cut.zone)), endOf(cut))
-  let n = firstAt(cut, time)
-  if (edge(cut, n).ms > time) n--
-  while (n > 0 && isNothing(cut, n - 1)) n--
-  return n < 1 ? undefined : teller(cut)(edge(cut, n - 1), edge(cut, n))
+  const tell = teller(cut)
+  let known: { readonly from: number; readonly until: number; readonly slice: Slice | undefined } | undefined
+  return (now) => {
+    const time = Math.min(now, endOf(cut))
+    if (known && time >= known.from && time < known.until) return known.slice
+    let n = firstAt(cut, time)
+    if (edge(cut, n).ms > time) n--
+    const [from, until] = [n < 0 ? -Infinity : edge(cut, n).ms, edge(cut, n + 1).ms]
+    while (n > 0 && isNothing(cut, n - 1)) n--
+    known = { from, until, slice: n < 1 ? undefined : tell(edge(cut, n - 1), edge(cut, n)) }
+    return known.slice
+  }
 }
 
 /**

@@ -8,6 +8,8 @@ export interface AlertOptions {
   readonly address?: string | undefined
   /** Milliseconds between two looks at an environment, whoever does it. */
   readonly look?: number
+  /** Milliseconds that what takes long to work out is waited for; what is known is told without it. */
+  readonly within?: number
   /** Milliseconds between two looks at what is to be sent. */
   readonly post?: number
 }

@@ -58,7 +58,7 @@ async function environmentsToLookAt(engine: Engine, look: number): Promise<strin
 export async function lookAt(
   engine: Engine,
   environment: string,
-  { asks, address, look = 0 }: Pick<AlertOptions, 'asks' | 'address' | 'look'>,
+  { asks, address, look = 0, within = 10_000 }: Pick<AlertOptions, 'asks' | 'address' | 'look' | 'within'>,
 ): Promise<boolean> {
   const { rows } = await engine.db.$client.query<{ mine: string; known: boolean }>(
     `insert into mattock.alert_watch as w (environment, looked_at) values ($1, clock_timestamp())
@@ -69,7 +69,10 @@ export async function lookAt(
   const [claim] = rows
   if (!claim) return false
   if (!claim.known) await fillOnce(engine, environment, asks)
-  const { decisions } = await gatherDecisions(engine, environment, new Date(await clockNow(engine)), asks)
+  const { decisions, unknown } = await gatherDecisions(engine, environment, new Date(await clockNow(engine)), asks, {
+    within,
+    left: (what, error) => engine.log.warn({ error, environment }, `${what} could not be worked out in time; what it tells stays as it is`),
+  }) // prettier-ignore
   const rules = (await allRules(engine)).filter(({ active, rule }) => active && rule.in.includes(environment))
   return await transaction(engine.db.$client, async (client) => {
     // who took longer than others wait writes over nothing of theirs
@@ -78,7 +81,7 @@ export async function lookAt(
       [environment, claim.mine],
     )
     if (!rowCount) return false
-    await keepSpans(client, environment, decisions)
+    await keepSpans(client, environment, decisions, unknown)
     const stands = await standing(client, environment)
     for (const { rule } of rules) await judgeBy(client, rule, environment, stands, address)
     return true

@@ -1,3 +1,4 @@
+import type { DecisionKind } from '../../core/decisionKinds'
 import { settling, type Standing } from '../../core/alert/judge'
 import type { StoodSpan } from '../../core/alert/play'
 import type pg from 'pg'
@@ -7,16 +8,17 @@ import type { Engine } from '../context/engine'
 type Client = Pick<pg.ClientBase, 'query'>
 
 /**
- * Writes down what stands now: what is new begins, what is no longer there ends. What was gone for moments only goes on.
+ * Writes down what stands now: what is new begins, what is no longer there ends. What was gone for moments only goes on,
+ * and so does what is of a kind of which nothing is known now.
  */
-export async function keepSpans(client: Client, environment: string, decisions: readonly Decision[]): Promise<void> {
+export async function keepSpans(client: Client, environment: string, decisions: readonly Decision[], unknown: readonly DecisionKind[] = []): Promise<void> {
   const seen = JSON.stringify(
     decisions.map(({ key, kind, cause = key, job, title, text }) => ({ key, kind, cause, job, title, text })),
   )
   await client.query(
     `with seen as (select distinct on (key) * from jsonb_to_recordset($2::jsonb) s(key text, kind text, cause text, job text, title text, text text))
-     update mattock.matter_span m set until = mattock.clock() where m.environment = $1 and m.until is null and not exists (select 1 from seen s where s.key = m.key)`,
-    [environment, seen],
+     update mattock.matter_span m set until = mattock.clock() where m.environment = $1 and m.until is null and not m.kind = any ($3) and not exists (select 1 from seen s where s.key = m.key)`,
+    [environment, seen, unknown],
   )
   await client.query(
     `with seen as (select distinct on (key) * from jsonb_to_recordset($2::jsonb) s(key text, kind text, cause text, job text, title text, text text)),

@@ -52,7 +52,12 @@ export async function sheetFacts(
   at: Date,
   { asks }: Pick<AlertOptions, 'asks'>,
 ): Promise<SheetFacts> {
-  const { decisions, outlook } = await gatherDecisions(engine, environment, at, asks)
+  const { decisions, outlook = { jobs: [], foreseen: [] } } = await gatherDecisions(
+    engine,
+    environment,
+    at,
+    asks,
+  )
   const matters = await readMatters(engine, environment, decisions.map(({ key }) => key)) // prettier-ignore
   const since = new Date(at.getTime() - recent)
   const { rows } = await engine.db.$client.query<{ done: number; failed: number; rejected: number }>(

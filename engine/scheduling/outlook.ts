@@ -14,8 +14,16 @@ import type { Job } from '../../core/job/document'
 import { decide } from '../../core/schedule/decide'
 import { dueBy } from '../../core/schedule/due'
 import { lengthOf } from '../../core/schedule/duration'
-import { newestClosed } from '../../core/slice/slices'
-import type { Crowd, Foreseen, NightJob, NightPart, NightRun, Rehearsed } from '../../core/schedule/foreseen'
+import { closedAt, type Slice } from '../../core/slice/slices'
+import type {
+  Crowd,
+  Foreseen,
+  NightJob,
+  NightPart,
+  NightRun,
+  NightSlice,
+  Rehearsed,
+} from '../../core/schedule/foreseen'
 import { rehearse } from '../../core/schedule/night'
 import { waitDatasets, waitJobs } from '../../core/job/waits'
 import { fail } from '../../core/fault'
@@ -180,11 +188,13 @@ function movedStart(job: Job, start: Start, moved: readonly Moved[] = []): Start
 }
 
 function nightJob(job: Job, starts: readonly Start[], history: JobHistory | undefined, span: { from: number; until: number }, pauses: readonly Pause[], held: HeldTime[], isWaitedFor: boolean): NightJob {
+  const closed = isWaitedFor && job.slices ? closedAt(job.slices) : undefined
+  const read = sliceReader()
   const times = starts.flatMap((start) =>
     timesOf(job, start, span, pauses, held).map(({ at, slice, slices }) => {
       // a start that is of no slice takes the newest that is over
-      const takes = slices ?? slice ?? (isWaitedFor && job.slices ? newestClosed(job.slices, iso(at)) : undefined)
-      return { start: start.id, at, ...(slice ? { label: slice.label } : {}), ...(takes ? { slice: { from: Date.parse(takes.from), to: Date.parse(takes.to) } } : {}) }
+      const takes = slices ?? slice ?? closed?.(at)
+      return { start: start.id, at, ...(slice ? { label: slice.label } : {}), ...(takes ? { slice: read(takes) } : {}) }
     }),
   )
   const parts = history?.parts ?? job.parts.map((_part, at) => ({ loads: 1, atOnce: 1, waits: at === 0 ? [] : [at - 1], lengths: [] }))
@@ -200,6 +210,15 @@ function nightJob(job: Job, starts: readonly Start[], history: JobHistory | unde
     writes: history?.writes ?? [],
   }
 } // prettier-ignore
+
+/** Reads slices, the same once. */
+function sliceReader(): (slice: Pick<Slice, 'from' | 'to'>) => NightSlice {
+  let known: { readonly of: unknown; readonly slice: NightSlice } | undefined
+  return (of) => {
+    if (known?.of !== of) known = { of, slice: { from: Date.parse(of.from), to: Date.parse(of.to) } }
+    return known.slice
+  }
+}
 
 interface NightTime extends StartTime {
   /** First and last slice, of a run that makes up for several times. */
@@ -281,28 +300,32 @@ const toldCrowd = ({ from, until, waiting }: Crowd) => ({
 
 /** What was played, from a time on, as it is told. */
 function told({ runs, busy, crowded, capped }: Rehearsed, byJob: ReadonlyMap<string, { readonly job: Job }>, from: number) {
-  const places = new Map<number, number>()
+  const places = new Int32Array(runs.length).fill(-1)
+  let count = 0
   const shown = runs.filter(({ ends, at }, place) => {
     const there = Math.max(ends, at) >= from
-    if (there) places.set(place, places.size)
+    if (there) places[place] = count++
     return there
   })
   return {
-    foreseen: shown.map(({ job: name, at, begins, ends, low, high, after, label, run, began, stuck, givesUp, ...rest }): ForeseenRun => {
+    foreseen: shown.map(({ job: name, start, at, begins, ends, low, high, after, label, unknown, run, began, refused, stuck, givesUp }): ForeseenRun => {
       const job = byJob.get(name)?.job
+      const [atText, endsText] = [iso(at), iso(ends)]
       return {
         job: name,
-        ...rest,
+        start,
+        unknown,
+        refused,
         label: label ?? null,
         run: run ?? null,
         stuck: stuck === undefined ? null : 'words' in stuck ? stuck.words : (byJob.get(stuck.job)?.job.title ?? stuck.job),
         givesUp: givesUp === undefined ? null : iso(givesUp),
-        at: iso(at),
-        begins: iso(begins),
-        ends: iso(ends),
-        low: iso(low),
-        high: iso(high),
-        after: after.flatMap((place) => places.get(place) ?? []),
+        at: atText,
+        begins: begins === at ? atText : iso(begins),
+        ends: endsText,
+        low: low === ends ? endsText : iso(low),
+        high: high === ends ? endsText : iso(high),
+        after: after.length === 0 ? [] : after.flatMap((place) => (places[place]! < 0 ? [] : [places[place]!])),
         due: job?.due === undefined ? null : iso(dueBy(job.due, began ?? at, zoneOf(job))),
       }
     }),

@@ -346,6 +346,25 @@ describe('a past that cannot be worked out', () => {
   })
 })
 
+describe('what is to come', () => {
+  const stands = async () => (await server.own(`select kind from mattock.matter_span where environment = 'dev' and until is null order by kind`)).map(({ kind }) => kind) // prettier-ignore
+  it.each([
+    ['does not come', () => new Promise<never>(() => undefined)],
+    ['cannot be worked out', () => Promise.reject(new Error('busy'))],
+  ])('that %s keeps nobody from being told of what is; what it told stays as it is', async (_what, lookAhead) => {
+    await save(rule('night', {}, [{ webhook: { on: 'alarms' } }]))
+    await server.load(breaking('gauges'))
+    await server.own(`insert into mattock.matter_span (environment, key, kind, cause, job, title, text, since) select 'dev', k, k, k, 'gauges', k, '', mattock.clock() - interval '1 hour' from unnest(array['late', 'drift']) k`)
+    const hurried = { asks: { ...asks, lookAhead }, within: 50 }
+    expect(await lookAt(server.engine, 'dev', hurried)).toBe(true)
+    expect((await log()).total).toBe(1)
+    // drift is known without it, and is over
+    expect(await stands()).toEqual(['failed', 'late'])
+    await look()
+    expect(await stands()).toEqual(['failed'])
+  }) // prettier-ignore
+})
+
 describe('the watch', () => {
   it('looks, tells and sends by itself', async () => {
     await save(rule('night', {}, [{ mail: { on: 'post', to: 'a@example.org' } }]))

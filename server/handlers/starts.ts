@@ -5,7 +5,7 @@ import { endPause, pausesSince, pauseStarts, shownSpans } from '../../engine/sch
 import { signatureOf } from '../signed'
 import { callKeys, callPath, dropCallKey, makeCallKey, takeCall } from '../../engine/scheduling/called'
 import type { Handlers } from '../handler'
-import { plannerOf } from '../planner'
+import { lookOf, plannerOf } from '../planner'
 
 const hour = 3_600_000
 
@@ -14,7 +14,7 @@ export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts
     const { engine } = asked
     const { environment, from, until } = query
     const [outlook, past, lag] = await Promise.all([
-      plannerOf(asked, 'lookAhead', { environment, from, until }),
+      lookOf(asked, { environment, from, until }),
       pastRuns(engine, environment, from, until),
       startLag(engine, environment),
     ])
@@ -30,14 +30,14 @@ export const startHandlers: Pick<Handlers, 'starts' | 'playStarts' | 'nextStarts
     return { ...outlook, past, lag, pauses: told } as never
   },
   playStarts: async (asked, { body }) => {
-    const { jobs: _jobs, ...played } = await plannerOf(asked, 'lookAhead', body)
+    const { jobs: _jobs, ...played } = await lookOf(asked, body)
     return played as never
   },
   nextStarts: async (asked, { query }) => {
     const { environment, hours, limit } = query
     const now = await clockNow(asked.engine)
     const span = { environment, from: new Date(now).toISOString(), until: new Date(now + hours * hour).toISOString() }
-    const { foreseen, jobs } = await plannerOf(asked, 'lookAhead', span)
+    const { foreseen, jobs } = await lookOf(asked, span)
     const words = new Map(jobs.flatMap(({ job, starts }) => starts.map(({ id, text }) => [`${job} ${id}`, text] as const)))
     return foreseen
       .filter(({ start, refused, at }) => start !== null && !refused && Date.parse(at) >= now)

@@ -1,11 +1,14 @@
+import { groupBy } from '../../core/group'
 import { isLate } from '../../core/schedule/due'
+import type { ArrivalsAsk } from '../../engine/arrivals/read'
+import type { OutlookAsk } from '../../engine/scheduling/outlook'
 import { titlesOfJobs } from '../../engine/jobs/versions'
 import { clockNow } from '../../engine/context/clock'
 import { controlRows } from '../../engine/running/controlRows'
 import { ahead, gatherDecisions, recent } from '../../engine/watching/gather'
 import { keepMatter, namesOfPeople, readMatters } from '../../engine/watching/matters'
 import type { Handlers } from '../handler'
-import { plannerOf } from '../planner'
+import { lookOf, plannerOf } from '../planner'
 import { seesAll } from '../rows'
 import { briefRuns, secondsLeft } from './runs'
 
@@ -55,10 +58,15 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
       0,
       1000,
     )
-    const { decisions: found, outlook } = await gatherDecisions(engine, query.environment, at, {
-      lookAhead: (ask) => plannerOf(asked, 'lookAhead', ask),
-      readArrivals: (ask) => plannerOf(asked, 'readArrivals', ask),
-    })
+    const asks = {
+      lookAhead: (ask: OutlookAsk) => lookOf(asked, ask),
+      readArrivals: (ask: ArrivalsAsk) => plannerOf(asked, 'readArrivals', ask),
+    }
+    const { decisions: found, outlook } = await gatherDecisions(engine, query.environment, at, query.ahead ? asks : undefined) // prettier-ignore
+    const foreseen = groupBy(
+      (outlook?.foreseen ?? []).filter(({ run, refused }) => run === null && !refused),
+      ({ job }) => job,
+    )
     const matters = await readMatters(engine, query.environment, found.map(({ key }) => key)) // prettier-ignore
     const rows = seesAll(asked, query.environment)
       ? await controlRows(engine, found.flatMap(({ load }) => load ?? []))
@@ -80,21 +88,19 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
       decisions,
       people: await namesOfPeople(engine),
       until,
+      ahead: outlook !== undefined,
       jobs: [...jobs.values()].map(({ job, title, runs: list }) => ({
         job,
         title,
-        foreseen: outlook.foreseen
-          .filter((run) => run.job === job && run.run === null && !run.refused)
-          .slice(0, 200)
-          .map((run) => ({
-            at: run.at,
-            ends: run.ends,
-            due: run.due,
-            late: isLate(run),
-            unknown: run.unknown,
-            stuck: run.stuck,
-            givesUp: run.givesUp,
-          })),
+        foreseen: (foreseen.get(job) ?? []).slice(0, 200).map((run) => ({
+          at: run.at,
+          ends: run.ends,
+          due: run.due,
+          late: isLate(run),
+          unknown: run.unknown,
+          stuck: run.stuck,
+          givesUp: run.givesUp,
+        })),
         runs: list.map((run) => ({
           id: run.id,
           state: run.state,

@@ -2,7 +2,7 @@ import { screen, waitFor, within } from '@testing-library/react'
 import { describe, expect, it } from 'vitest'
 import type { Answer } from '../../../contract/route'
 import type { routes } from '../../../contract/routes'
-import { fault, never, show, type Page } from '../../testing/page'
+import { fault, never, show, type Page, type Said } from '../../testing/page'
 import Morning from './Morning'
 
 type Sheet = Answer<typeof routes.morning>
@@ -16,6 +16,7 @@ const sheet = (more: Partial<Sheet> = {}): Sheet => ({
   jobs: [],
   people: ['Ana', 'Holm'],
   until: '2026-11-24T17:00:00.000Z',
+  ahead: true,
   ...more,
 })
 const decision = (more: Partial<Sheet['decisions'][number]>): Sheet['decisions'][number] => ({
@@ -49,6 +50,30 @@ describe('the morning sheet', () => {
     show(<Morning />, { answers: { morning: sheet() } })
     expect(await screen.findByText(/Nothing\. What fails, does not balance/)).toBeTruthy()
     expect(screen.getByText(/Jobs appear here with their runs/)).toBeTruthy()
+  })
+
+  it('shows what has happened at once, and what is to come when it is worked out', async () => {
+    let whole: () => Sheet | Said = never
+    const morning = ({ query }: { query: Record<string, string> }) =>
+      query.ahead === 'false' ? sheet({ ahead: false, decisions: [decision({})] }) : whole()
+    show(<Morning />, { answers: { morning } })
+    expect(await screen.findByText(/Gauge readings: 3 loads failed/)).toBeTruthy()
+    expect(screen.getByText(/What is to come is being worked out/)).toBeTruthy()
+    whole = () => sheet({ decisions: [decision({ title: 'Zones will likely be late' })] })
+    show(<Morning />, { answers: { morning } })
+    expect(await screen.findByText(/Zones will likely be late/)).toBeTruthy()
+    expect(screen.queryByText(/is being worked out/)).toBeNull()
+  })
+
+  it('stays with what has happened where what is to come cannot be worked out, and says so', async () => {
+    const morning = ({ query }: { query: Record<string, string> }) =>
+      query.ahead === 'false'
+        ? sheet({ ahead: false, decisions: [decision({})] })
+        : fault('internal', 'it took more memory than it may')()
+    show(<Morning />, { answers: { morning } })
+    expect(await screen.findByText(/could not be worked out: it took more memory/)).toBeTruthy()
+    expect(screen.getByText(/Gauge readings: 3 loads failed/)).toBeTruthy()
+    expect(screen.getByRole('button', { name: 'Try again' })).toBeTruthy()
   })
 
   it('opens the row of the one load that failed', async () => {

@@ -1,5 +1,6 @@
 import { useRef, useState, useEffect, type ReactElement } from 'react'
 import { Link } from 'react-router'
+import { Button } from '@mui/material'
 import { routes } from '../../../contract/routes'
 import { useAnswer } from '../../data/api'
 import { useHere } from '../../data/session'
@@ -13,13 +14,21 @@ import { Decisions } from './Decisions'
 /** What needs a decision, what runs, and what ran since yesterday evening. */
 export default function Morning(): ReactElement {
   const { environment } = useHere()
-  const { data, error, mutate } = useAnswer(
+  const whole = useAnswer(
     routes.morning,
     { query: { environment } },
     { refreshInterval: 30_000, keepPreviousData: true },
   )
-  if (error && !data) return <FaultBox error={error} />
+  // what has happened is there at once; what is to come may take seconds
+  const quick = useAnswer(
+    routes.morning,
+    whole.data?.ahead ? null : { query: { environment, ahead: 'false' } },
+    { refreshInterval: 30_000 },
+  )
+  const data = whole.data ?? quick.data
+  if (!data && whole.error && quick.error) return <FaultBox error={quick.error} />
   if (!data) return <Waiting what="gathering the night" />
+  const changed = () => void Promise.all([whole.mutate(), quick.mutate()])
   return (
     <div className="stack">
       <div>
@@ -30,7 +39,19 @@ export default function Morning(): ReactElement {
           {data.rejected > 0 && `, ${count(data.rejected, 'row')} rejected`}
         </span>
       </div>
-      <Decisions sheet={data} onChanged={() => void mutate()} />
+      {!data.ahead &&
+        (whole.error ? (
+          <FaultBox error={new Error(`What is to come could not be worked out: ${whole.error.message}`)}>
+            <Button size="small" onClick={() => void whole.mutate()}>
+              Try again
+            </Button>
+          </FaultBox>
+        ) : (
+          <span className="soft" role="status">
+            What is to come is being worked out …
+          </span>
+        ))}
+      <Decisions sheet={data} onChanged={changed} />
       <Ribbon sheet={data} />
     </div>
   )
