@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { causeOf, ownValues } from './cause'
+import { causeOf, liesOutside, ownValues } from './cause'
 
 describe('the cause of a failure', () => {
   it.each([
@@ -91,4 +91,25 @@ describe('the cause of a failure', () => {
       ),
     )
   })
+})
+
+describe('what lies outside of a job', () => {
+  // names of the codes: PostgreSQL, appendix A; errno(3)
+  it.each([
+    ['08006', true], // connection_failure
+    ['28P01', true], // invalid_password
+    ['3D000', true], // invalid_catalog_name
+    ['53100', true], // disk_full
+    ['57P03', true], // cannot_connect_now
+    ['58030', true], // io_error
+    ['ECONNREFUSED', true],
+    ['no-space', true],
+    ['22012', false], // division_by_zero
+    ['42P01', false], // undefined_table
+    ['42501', false], // insufficient_privilege
+    ['23505', false], // unique_violation
+    ['file', false],
+    ['check', false],
+    [null, false],
+  ])('%s: %s', (code, is) => expect(liesOutside(code)).toBe(is))
 })

@@ -42,3 +42,14 @@ function withoutOwn(message: string, own: readonly string[]): string {
     return text.replace(new RegExp(`(?<![\\p{L}\\p{N}_])${escaped}(?![\\p{L}\\p{N}_])`, 'gu'), '…')
   }, message)
 }
+
+/** Codes of Node and of ours for what lies outside of any job: a server, a network, a disk. */
+const outside = new Set(['away', 'connection', 'service', 'busy', 'no-space', 'locked', 'ENOSPC', 'EDQUOT', 'EROFS', 'EMFILE', 'ECONNREFUSED', 'ECONNRESET', 'EHOSTUNREACH', 'ENETUNREACH', 'ENOTFOUND', 'EAI_AGAIN', 'ETIMEDOUT', 'EPIPE']) // prettier-ignore
+
+/**
+ * Does a failure of this code lie outside of its job, so that others may have failed by the very same? Else two jobs that
+ * fail with the same words have a cause each. Of SQLSTATE the classes of connections (08), signing in (28), a database
+ * that is not there (3D), resources (53), an operator (57) and the system (58): PostgreSQL, appendix A.
+ */
+export const liesOutside = (code: string | null): boolean =>
+  code !== null && (outside.has(code) || /^(08|28|3D|53|57|58)[0-9A-Z]{3}$/.test(code))

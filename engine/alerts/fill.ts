@@ -60,7 +60,7 @@ async function failedSpans(engine: Engine, environment: string, { from, until }:
      marked as (
        select *, max(until) over (partition by job, cause order by since, id rows between unbounded preceding and 1 preceding) as before from failed),
      islands as (select *, count(*) filter (where before is null or since > before) over (partition by job, cause order by since, id) as island from marked)
-     select job, max(title) as title, cause, (array_agg(error ->> 'message' order by id desc))[1] as message, (array_agg(error ->> 'advice' order by id desc))[1] as advice,
+     select job, max(title) as title, cause, (array_agg(error ->> 'message' order by id desc))[1] as message, (array_agg(error ->> 'code' order by id desc))[1] as code, (array_agg(error ->> 'advice' order by id desc))[1] as advice,
        count(distinct key)::int as count, max(run) as run, max(since) as latest, (array_agg(key order by number))[1:3] as keys, bool_and(coalesce(error ->> 'code' = 'check', false)) as check,
        min(since) as since, max(until) as until
      from islands group by job, cause, island order by min(since)`,

@@ -408,7 +408,7 @@ export async function gatherHistory(
     name: 'history of a job',
     text: `select coalesce(l.row_key, l.key) as row_key, extract(epoch from l.ended_at - l.started_at)::float8 as seconds
      from mattock.load l join (select id from mattock.run where job = $1 and environment = $2 order by created_at desc limit 100) r on r.id = l.run_id
-     where l.state = 'done' order by l.id desc limit 2000`,
+     where l.state = 'done' and l.ended_at >= l.started_at order by l.id desc limit 2000`,
     values: [job, environment],
   })
   const history = new Map<string, number[]>()

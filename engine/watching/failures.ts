@@ -1,3 +1,4 @@
+import { liesOutside } from '../../core/run/cause'
 import { some } from '../../core/text/someOf'
 import type { Engine } from '../context/engine'
 import type { Decision } from './decision'
@@ -11,6 +12,8 @@ export interface OpenFailure {
   readonly title: string
   readonly cause: string
   readonly message: string
+  /** Of the newest of them. */
+  readonly code: string | null
   readonly advice: string
   readonly count: number
   readonly run: number
@@ -28,7 +31,7 @@ export interface OpenFailure {
 /** Failed loads of some days that no later run has done, grouped by job and cause. */
 export async function openFailures(engine: Engine, environment: string, since: string): Promise<Decision[]> {
   const { rows } = await engine.db.$client.query<OpenFailure>(
-    `select r.job, max(r.title) as title, l.cause, (array_agg(l.error ->> 'message' order by l.id desc))[1] as message,
+    `select r.job, max(r.title) as title, l.cause, (array_agg(l.error ->> 'message' order by l.id desc))[1] as message, (array_agg(l.error ->> 'code' order by l.id desc))[1] as code,
        (array_agg(l.error ->> 'advice' order by l.id desc))[1] as advice, count(*) as count, max(r.id) as run, (array_agg(distinct r.id order by r.id desc))[1:${mostRuns}] as runs, max(l.ended_at) as latest,
        (array_agg(l.key order by l.number))[1:3] as keys, max(l.id) as load, bool_and(coalesce(l.error ->> 'code' = 'check', false)) as check
      from mattock.load l join mattock.run r on r.id = l.run_id
@@ -48,6 +51,7 @@ export const failureDecision = ({
   cause,
   count,
   message,
+  code,
   advice,
   run,
   runs = [run],
@@ -58,7 +62,8 @@ export const failureDecision = ({
 }: OpenFailure): Decision => ({
   kind: check ? 'check' : 'failed',
   key: `failed ${job} ${cause}`,
-  cause: check ? `check ${job} ${cause}` : `failed ${cause}`,
+  // one server that is away is one cause for all; two jobs that both divide by zero are two
+  cause: check ? `check ${job} ${cause}` : liesOutside(code) ? `failed ${cause}` : `failed ${job} ${cause}`,
   title: `${title}: ${count === 1 ? keys[0] : `${count.toLocaleString('en')} loads`} failed${count === 1 ? '' : ' the same way'}${runs.length > 1 ? `, in ${runs.length} runs` : ''}`,
   text: `${count === 1 ? '' : `${some(keys, keys.length, count)}, such as: `}${message}; ${advice}`,
   count,

@@ -1,46 +1,89 @@
+import { groupBy } from '../../core/group'
+import type { Job } from '../../core/job/document'
 import { newestDue } from '../../core/schedule/takes'
+import { slicesBetween, type Slice } from '../../core/slice/slices'
 import type { Engine } from '../context/engine'
 import { readableJob, versionsIn } from '../jobs/versions'
+import { pauseAt, pausesSince, type Pause } from '../scheduling/pauses'
 import type { Decision } from './decision'
 
-/** Jobs whose newest slice that is due has no run, though they have run in this environment before. */
+/** Slices that are looked at of a job at most, where the matter stands for long. */
+const most = 2000
+
+/** Slices that are due and have not been loaded. */
+interface Missing {
+  readonly job: Job
+  readonly slices: readonly Slice[]
+  /** Of each slice: is there what was loaded before it was over? */
+  readonly early: readonly boolean[]
+}
+
+/**
+ * Jobs of which slices that are due have no run, though they have run in this environment before: the newest, and what
+ * was due since the matter stands, so that none is taken for loaded because a later one came.
+ */
 export async function notRun(engine: Engine, environment: string, at: Date): Promise<Decision[]> {
-  const closed = (await versionsIn(engine, environment)).flatMap((version) => {
+  const stands = await standsSince(engine, environment)
+  const due = (await versionsIn(engine, environment)).flatMap((version) => {
     const job = readableJob(version)
-    const slice = job && newestDue(job, at.getTime())
-    return slice ? [{ job, slice }] : []
+    const newest = job && newestDue(job, at.getTime())
+    return newest ? dueSince(job, newest, stands.get(job.name)).map((slice) => ({ job, slice })) : []
   })
-  const { rows } = await engine.db.$client.query<{ job: string; early: boolean }>(
-    `select c.job, exists (select 1 from mattock.run r join mattock.load l on l.run_id = r.id
+  const { rows } = await engine.db.$client.query<{ at: number; early: boolean }>(
+    `select c.at::int, exists (select 1 from mattock.run r join mattock.load l on l.run_id = r.id
          where r.job = c.job and r.environment = $1 and l.slice_from = c."from" and l.state = 'done') as early
-     from unnest($2::text[], $3::timestamptz[], $4::timestamptz[]) c(job, "from", "to")
+     from unnest($2::text[], $3::timestamptz[], $4::timestamptz[]) with ordinality c(job, "from", "to", at)
      where exists (select 1 from mattock.run r where r.job = c.job and r.environment = $1)
        and not exists (select 1 from mattock.run r join mattock.load l on l.run_id = r.id
          where r.job = c.job and r.environment = $1 and r.created_at >= c."to" and l.slice_from = c."from")`,
-    [
-      environment,
-      closed.map(({ job }) => job.name),
-      closed.map(({ slice }) => slice.from),
-      closed.map(({ slice }) => slice.to),
-    ],
+    [environment, due.map(({ job }) => job.name), due.map(({ slice }) => slice.from), due.map(({ slice }) => slice.to)],
   )
-  const missing = new Map(rows.map(({ job, early }) => [job, early]))
-  return closed
-    .filter(({ job }) => missing.has(job.name))
-    .map(({ job, slice }) => ({
-      kind: 'not-run',
-      key: `not-run ${job.name} ${slice.label}`,
-      title: `${job.title}: ${slice.label} is over and has not been loaded${missing.get(job.name) ? ' since' : ''}`,
-      text: missing.get(job.name)
-        ? 'what is there of it was loaded before it was over'
-        : 'no run has taken this slice up yet',
-      count: 1,
-      run: null,
-      job: job.name,
-      connection: null,
-      latest: slice.to,
-    }))
+  const missing = groupBy(rows.map((row) => ({ ...due[row.at - 1]!, early: row.early })), ({ job }) => job.name)
+  const pauses = missing.size === 0 ? [] : await pausesSince(engine.db.$client, environment, at.toISOString())
+  return [...missing.values()].map((list) =>
+    notRunDecision({ job: list[0]!.job, slices: list.map(({ slice }) => slice), early: list.map(({ early }) => early) }, pauses, at),
+  )
+} // prettier-ignore
+
+/** Since when slices of jobs are missing, as it was seen. */
+async function standsSince(engine: Engine, environment: string): Promise<Map<string, number>> {
+  const { rows } = await engine.db.$client.query<{ job: string; since: string }>(
+    `select job, min(since) as since from mattock.matter_span where environment = $1 and kind = 'not-run' and until is null and job is not null group by job`,
+    [environment],
+  )
+  return new Map(rows.map(({ job, since }) => [job, Date.parse(since)]))
 }
+
+/** The newest slice that is due, and those before it since the one that was missing first. */
+function dueSince(job: Job, newest: Slice, since: number | undefined): readonly Slice[] {
+  const first = since === undefined ? undefined : newestDue(job, since)
+  if (!first || Date.parse(first.from) >= Date.parse(newest.from)) return [newest]
+  try {
+    return slicesBetween(job.slices!, first.from, newest.to).slice(-most)
+  } catch {
+    // more than anybody reads
+    return [newest]
+  }
+}
+
+function notRunDecision({ job, slices, early }: Missing, pauses: readonly Pause[], at: Date): Decision {
+  const newest = slices.at(-1)!
+  const many = slices.length > 1
+  const isEarly = early.every(Boolean)
+  const kept = job.starts.map(({ id }) => pauseAt(pauses, job.name, id, at.getTime()))
+  const why = kept.length > 0 && kept.every((pause) => pause !== undefined) ? `it is paused by ${kept[0]!.by}: ${kept[0]!.why}` : isEarly ? 'what is there of it was loaded before it was over' : `no run has taken ${many ? 'them' : 'this slice'} up yet`
+  return {
+    kind: 'not-run',
+    key: `not-run ${job.name}`,
+    title: `${job.title}: ${many ? `${slices.length.toLocaleString('en')} slices are over and have` : `${newest.label} is over and has`} not been loaded${isEarly ? ' since' : ''}`,
+    text: many ? `${slices[0]!.label} to ${newest.label}; ${why}` : why,
+    count: slices.length,
+    run: null,
+    job: job.name,
+    connection: null,
+    latest: newest.to,
+  }
+} // prettier-ignore
 
 /** Jobs whose text, as it runs here, cannot be read any more: nothing of them begins by itself, and nobody would see why. */
 export async function unreadable(engine: Engine, environment: string): Promise<Decision[]> {

@@ -108,10 +108,12 @@ beforeEach(async () => {
 describe('a rule', () => {
   it('tells one cause once, by mail and as an event, whatever number of jobs fail by it', async () => {
     await save(rule('night'))
-    await server.load(breaking('gauges'))
+    // io_error: what no job can do anything about
+    const disk = `do 'begin raise exception using errcode = ''58030'', message = ''public.not_there is not read''; end'`
+    await server.load(breaking('gauges', disk))
     await look()
-    await server.load(breaking('lab'))
-    await server.load(breaking('lab'))
+    await server.load(breaking('lab', disk))
+    await server.load(breaking('lab', disk))
     await look()
     await look()
     expect(await send()).toBe(2)
@@ -144,6 +146,18 @@ describe('a rule', () => {
     )
     expect(seen.rules).toMatchObject([
       { open: 1, failed: 0, active: true, to: ['a mail to night@example.org, "B, C" <day@example.org>', 'an event to alarms'] },
+    ]) // prettier-ignore
+  })
+  it('two jobs that fail with the same words, each by itself, are two causes', async () => {
+    await save(rule('night', {}, [{ webhook: { on: 'alarms' } }]))
+    await server.load(breaking('gauges', 'select 1 / 0'))
+    await look()
+    await server.load(breaking('lab', 'select 1 / 0'))
+    await look()
+    const { messages } = await log()
+    expect(messages.flatMap(({ told }) => told.map(({ what, news }) => [what, news.job, news.count])).sort()).toEqual([
+      ['new', 'gauges', 1],
+      ['new', 'lab', 1],
     ]) // prettier-ignore
   })
   it('tells that it is over when it has been gone for some minutes', async () => {
