@@ -322,29 +322,30 @@ function letGo(): void {
 /** The other end: answers what the parent asks, until it goes away. */
 export async function servePlanner(engine: Engine): Promise<void> {
   if (!process.send) fail('request', 'the planner is started by the server')
+  // whoever asked may be gone by then: an answer that nobody takes is no fault
+  const answer = (answered: Answered | Ready) => void process.send!(answered, () => {})
   process.on('message', ({ id, kind, given }: Asked) => {
     const work = plannerAsks[kind] as (engine: Engine, ...rest: unknown[]) => Promise<unknown>
     work(engine, ...given).then(
       (result) => {
-        process.send!({ id, result } satisfies Answered)
+        answer({ id, result })
         letGo()
       },
       (error: Error) => {
-        if (error instanceof FaultError) process.send!({ id, fault: error.fault } satisfies Answered)
-        else if (error instanceof DocumentError)
-          process.send!({ id, faults: error.faults } satisfies Answered)
+        if (error instanceof FaultError) answer({ id, fault: error.fault })
+        else if (error instanceof DocumentError) answer({ id, faults: error.faults })
         else {
           engine.log.error({ error, ask: kind }, 'the planner made a mistake')
           const cause = (error.cause instanceof Error && 'code' in error.cause ? error.cause : error) as Error & { code?: string } // prettier-ignore
           const { message, stack, code } = cause
-          process.send!({
+          answer({
             id,
             error: { message, stack: stack ?? message, ...(code === undefined ? {} : { code }) },
-          } satisfies Answered)
+          })
         }
       },
     )
   })
-  process.send({ ready: true } satisfies Ready)
+  answer({ ready: true })
   await new Promise((resolve) => process.once('disconnect', resolve))
 }
