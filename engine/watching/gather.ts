@@ -20,7 +20,7 @@ const hour = 3_600_000
 export const ahead = 24 * hour
 /** What ran in these milliseconds is of this morning. */
 export const recent = 18 * hour
-/** Failed loads of runs that began so long ago (milliseconds) are nobody's morning any more. */
+/** Failed loads of runs that began so long ago (milliseconds) are nobody's morning any more, unless they were seen before. */
 export const failedFor = 72 * hour
 
 /** What takes long to work out, and is worked out elsewhere. */
@@ -113,12 +113,24 @@ async function inTime<T>(patience: Patience | undefined, what: string, work: Pro
   }
 } // prettier-ignore
 
+/** Since when the oldest of some kinds stands, as it was seen (milliseconds since 1970); undefined where none does. */
+async function standsSince(engine: Engine, environment: string, kinds: readonly DecisionKind[]): Promise<number | undefined> {
+  const { rows } = await engine.db.$client.query<{ since: string | null }>(
+    'select min(since) as since from mattock.matter_span where environment = $1 and kind = any ($2) and until is null',
+    [environment, kinds],
+  )
+  const since = rows[0]?.since
+  return since ? Date.parse(since) : undefined
+} // prettier-ignore
+
 /** What the store knows by itself, in the order in which it is told. */
 async function storedDecisions(engine: Engine, environment: string, at: Date, since: string): Promise<Record<'failed' | 'begun' | 'quiet', Decision[]>> {
   const notBegun = await startsNotBegun(engine, environment)
+  // what stands since longer stands until it is mended or set aside: time alone mends nothing
+  const failing = Math.min(at.getTime(), (await standsSince(engine, environment, ['failed', 'check'])) ?? Infinity)
   return {
     failed: [
-      ...(await openFailures(engine, environment, new Date(at.getTime() - failedFor).toISOString())),
+      ...(await openFailures(engine, environment, new Date(failing - failedFor).toISOString())),
       ...(await unbalanced(engine, environment, since)),
     ],
     begun: [

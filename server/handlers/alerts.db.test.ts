@@ -160,6 +160,35 @@ describe('a rule', () => {
       ['new', 'lab', 1],
     ]) // prettier-ignore
   })
+  it('what failed is not over by growing old, but by a load that is done', async () => {
+    await save(rule('night', { cleared: true }, [{ webhook: { on: 'alarms' } }]))
+    await server.load(breaking('gauges'))
+    await look()
+    const later = async (hours: number) => {
+      for (const [table, column] of [
+        ['run', 'created_at'],
+        ['matter_span', 'since'],
+        ['alert_watch', 'looked_at'],
+      ])
+        await server.own(
+          `update mattock.${table} set ${column} = ${column} - make_interval(hours => ${hours})`,
+        )
+      await look()
+      await server.own(
+        `update mattock.matter_span set until = until - interval '10 minutes' where until is not null`,
+      )
+      await look()
+    }
+    const stands = async () => (await server.own(`select count(*)::int as n from mattock.matter_span where until is null and kind = 'failed'`))[0]!.n // prettier-ignore
+    await later(100)
+    expect(await stands()).toBe(1)
+    await later(1000)
+    expect(await stands()).toBe(1)
+    expect((await log()).messages.flatMap(({ told }) => told.map(({ what }) => what))).toEqual(['new'])
+    await server.load(breaking('gauges', 'select 1'))
+    await look()
+    expect(await stands()).toBe(0)
+  })
   it('tells that it is over when it has been gone for some minutes', async () => {
     await save(rule('night'))
     await server.load(breaking('gauges'))
