@@ -14,26 +14,35 @@ function open(): void {
   }
 }
 
-/** Fetches again what the pages show of runs whenever one changes. One for the whole page. */
+const ofRuns = /^\/api\/(now|morning|starts|runs|tries|kept|jobs\/[^/]+\/tries)/
+
+/**
+ * Fetches again what the pages show of runs whenever one changes. One for the whole page. What is under way already is let
+ * come first: where runs change more quickly than it is worked out, it would never be there.
+ */
 export function useFreshRuns(): void {
-  const { mutate } = useSWRConfig()
+  const { mutate, cache } = useSWRConfig()
   useEffect(() => {
     open()
     let due: ReturnType<typeof setTimeout> | undefined
+    const refresh = () => {
+      due = undefined
+      let underWay = false
+      void mutate((key) => {
+        if (typeof key !== 'string' || !ofRuns.test(key)) return false
+        const waits = cache.get(key)?.isValidating === true
+        underWay ||= waits
+        return !waits
+      })
+      if (underWay) due = setTimeout(refresh, 1000)
+    }
     const listener: Listener = () => {
-      due ??= setTimeout(() => {
-        due = undefined
-        void mutate(
-          (key) =>
-            typeof key === 'string' &&
-            /^\/api\/(now|morning|starts|runs|tries|kept|jobs\/[^/]+\/tries)/.test(key),
-        )
-      }, 400)
+      due ??= setTimeout(refresh, 400)
     }
     listeners.add(listener)
     return () => {
       listeners.delete(listener)
       clearTimeout(due)
     }
-  }, [mutate])
+  }, [mutate, cache])
 }
