@@ -1,7 +1,9 @@
+import { readArrivals } from '../engine/arrivals/read'
 import { lookAhead } from '../engine/scheduling/outlook'
 import { saveJob } from '../engine/jobs/versions'
 import { makePlan } from '../engine/planning/plan'
 import { startRun } from '../engine/running/runs'
+import { gatherDecisions } from '../engine/watching/gather'
 import { benchPlace } from './place'
 
 /**
@@ -17,7 +19,7 @@ slices: {every: ${every}, zone: Europe/Oslo, from: 2026-11-20}
 ${starts ? `starts: [{id: clock, clock: {cron: '${starts}', zone: Europe/Oslo}}]\n` : ''}parts:
   - each: {roster: {range: {from: 1, to: 2}}, at_once: 2${waits ? `, waits: [${waits}]` : ''}}
     do: [{id: tell, log: {text: '{row.value}'}}]
-` // prettier-ignore
+`
 const on = (job: string) => `{job: {name: ${job}}}`
 
 /** Jobs by their name: starts, and what their loads wait for. */
@@ -35,8 +37,13 @@ const bakery: [string, string, string, string?][] = [
 const minutely = Array.from({ length: 50 }, (_, i): [string, string, string] => [
   `minute-${i}`,
   '* * * * *',
-  i === 0 ? '' : [i - 1, i >> 1].filter((at, n, all) => all.indexOf(at) === n).map((at) => on(`minute-${at}`)).join(', '),
-]) // prettier-ignore
+  i === 0
+    ? ''
+    : [i - 1, i >> 1]
+        .filter((at, n, all) => all.indexOf(at) === n)
+        .map((at) => on(`minute-${at}`))
+        .join(', '),
+])
 const many = Array.from({ length: 1000 }, (_, i): [string, string, string] => [
   `many-${i}`,
   i % 10 === 0 ? '*/15 * * * *' : `${i % 60} ${i % 24} * * *`,
@@ -52,22 +59,47 @@ for (const [title, jobs, waiting] of [
   try {
     const { engine } = place
     const client = engine.db.$client
-    await client.query(`insert into mattock.pause (environment, by, reason, "from") select 'dev', 'bench', 'nothing begins', now() - interval '1 day' on conflict do nothing`).catch(() => undefined) // prettier-ignore
-    for (const [name, starts, waits, every] of jobs) await saveJob(engine, house(name, starts, waits, every), { by: 'bench' }) // prettier-ignore
+    // an environment begins paused, and then nothing is to come
+    await client.query('delete from mattock.pause')
+    for (const [name, starts, waits, every] of jobs)
+      await saveJob(engine, house(name, starts, waits, every), { by: 'bench' })
     for (let i = 0; i < waiting; i++) {
-      const { id } = await makePlan(engine, { job: 'stock', environment: 'dev', parameters: {}, by: 'bench', span: `2026-11-2${1 + (i % 4)}` }) // prettier-ignore
+      const { id } = await makePlan(engine, {
+        job: 'stock',
+        environment: 'dev',
+        parameters: {},
+        by: 'bench',
+        span: `2026-11-2${1 + (i % 4)}`,
+      })
       await startRun(engine, { plan: id, by: 'bench' })
     }
-    await client.query('delete from mattock.pause')
-    const span = { environment: 'dev', from: new Date().toISOString(), until: new Date(Date.now() + 86_400_000).toISOString() } // prettier-ignore
+    const span = {
+      environment: 'dev',
+      from: new Date().toISOString(),
+      until: new Date(Date.now() + 86_400_000).toISOString(),
+    }
     await lookAhead(engine, span)
     const looked = performance.now()
     const { foreseen } = await lookAhead(engine, span)
     const took = performance.now() - looked
     const begun = performance.now()
-    await client.query(`select n, to_char(now() + n * interval '1 second', 'YYYY-MM-DD"T"HH24:MI:SS') as at from generate_series(1, $1) n order by at`, [foreseen.length]) // prettier-ignore
+    await client.query(
+      `select n, to_char(now() + n * interval '1 second', 'YYYY-MM-DD"T"HH24:MI:SS') as at from generate_series(1, $1) n order by at`,
+      [foreseen.length],
+    )
     const plain = performance.now() - begun
-    console.log(`${title}: ${foreseen.length.toLocaleString('en')} runs of the next 24 hours in ${took.toFixed(0)} ms, ${(took / plain).toFixed(1)} × what Postgres takes to make as many times`) // prettier-ignore
+    console.log(
+      `${title}: ${foreseen.length.toLocaleString('en')} runs of the next 24 hours in ${took.toFixed(0)} ms, ${(took / plain).toFixed(1)} × what Postgres takes to make as many times`,
+    )
+    const asks = {
+      lookAhead: (ask: Parameters<typeof lookAhead>[1]) => lookAhead(engine, ask),
+      readArrivals: (ask: Parameters<typeof readArrivals>[1]) => readArrivals(engine, ask),
+    }
+    const gathered = performance.now()
+    const { decisions } = await gatherDecisions(engine, 'dev', new Date(), asks)
+    console.log(
+      `its Morning sheet, ${decisions.length} decisions: ${(performance.now() - gathered).toFixed(0)} ms`,
+    )
   } finally {
     await place.close()
   }

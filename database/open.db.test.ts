@@ -15,7 +15,9 @@ it('a store that a newer version used is refused in words, and left as it is', a
   try {
     await migrateDatabase(url, folder)
     await store.connect()
-    const count = async () => (await store.query<{ n: number }>('select count(*)::int as n from drizzle.__drizzle_migrations')).rows[0]!.n // prettier-ignore
+    const count = async () =>
+      (await store.query<{ n: number }>('select count(*)::int as n from drizzle.__drizzle_migrations'))
+        .rows[0]!.n
     const before = await count()
     // once more changes nothing
     await migrateDatabase(url, folder)

@@ -21,11 +21,18 @@ const look = (person: number, more: Partial<OutlookAsk> = {}) => {
     engine: bench.engine,
     account: { id: person },
     response: { once: () => undefined },
-    options: { planner: { ask: (_who: unknown, _kind: string, ask: OutlookAsk) => (worked.push(ask), answer()) } },
+    options: {
+      planner: { ask: (_who: unknown, _kind: string, ask: OutlookAsk) => (worked.push(ask), answer()) },
+    },
   }
   const from = Date.now()
-  return lookOf(asked as never, { environment: 'dev', from: new Date(from).toISOString(), until: new Date(from + 3_600_000).toISOString(), ...more })
-} // prettier-ignore
+  return lookOf(asked as never, {
+    environment: 'dev',
+    from: new Date(from).toISOString(),
+    until: new Date(from + 3_600_000).toISOString(),
+    ...more,
+  })
+}
 
 it('is worked out once for all who ask for it within some seconds', async () => {
   const all = await Promise.all(
@@ -56,8 +63,16 @@ it('is worked out anew where what it goes by was changed: a pause, a run, a cloc
   await look(1, { workers: 1 })
   const counts: number[] = []
   for (const change of [
-    () => pauseStarts(bench.engine, { environment: 'dev', from: new Date().toISOString(), until: null, why: 'upkeep', by: 'test' } as never),
-    () => bench.own(`insert into mattock.shown_clock (real, shown) values (now(), now() + interval '1 second')`),
+    () =>
+      pauseStarts(bench.engine, {
+        environment: 'dev',
+        from: new Date().toISOString(),
+        until: null,
+        why: 'upkeep',
+        by: 'test',
+      } as never),
+    () =>
+      bench.own(`insert into mattock.shown_clock (real, shown) values (now(), now() + interval '1 second')`),
   ]) {
     await change()
     const before = worked.length
@@ -66,7 +81,7 @@ it('is worked out anew where what it goes by was changed: a pause, a run, a cloc
     counts.push(worked.length - before)
   }
   expect(counts).toEqual([1, 1])
-}) // prettier-ignore
+})
 
 it('that failed is not kept', async () => {
   answer = () => Promise.reject(new Error('it was stopped'))

@@ -41,7 +41,13 @@ export async function lookOf(asked: Who & { readonly engine: Engine }, ask: Outl
   const { engine, account, options } = asked
   const from = Date.parse(ask.from)
   const { environment, workers, caps } = ask
-  const key = JSON.stringify([environment, Date.parse(ask.until) - from, workers, caps, await goesBy(engine, environment)])
+  const key = JSON.stringify([
+    environment,
+    Date.parse(ask.until) - from,
+    workers,
+    caps,
+    await goesBy(engine, environment),
+  ])
   const now = performance.now()
   const known = (looks.get(engine) ?? []).filter(({ at }) => now - at < fresh)
   const like = known.find((one) => one.key === key && Math.abs(from - one.from) < fresh)
@@ -50,9 +56,14 @@ export async function lookOf(asked: Who & { readonly engine: Engine }, ask: Outl
   const outlook: Promise<Outlook> = options.planner.ask({ person: String(account.id) }, 'lookAhead', ask)
   const made = { key, from, at: now, outlook }
   looks.set(engine, [...known, made])
-  outlook.catch(() => looks.set(engine, (looks.get(engine) ?? []).filter((one) => one !== made)))
+  outlook.catch(() =>
+    looks.set(
+      engine,
+      (looks.get(engine) ?? []).filter((one) => one !== made),
+    ),
+  )
   return await outlook
-} // prettier-ignore
+}
 
 /** What a look ahead goes by, as a text that is another where any of it was changed. */
 async function goesBy(engine: Engine, environment: string): Promise<string> {

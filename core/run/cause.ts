@@ -44,7 +44,26 @@ function withoutOwn(message: string, own: readonly string[]): string {
 }
 
 /** Codes of Node and of ours for what lies outside of any job: a server, a network, a disk. */
-const outside = new Set(['away', 'connection', 'service', 'busy', 'no-space', 'locked', 'ENOSPC', 'EDQUOT', 'EROFS', 'EMFILE', 'ECONNREFUSED', 'ECONNRESET', 'EHOSTUNREACH', 'ENETUNREACH', 'ENOTFOUND', 'EAI_AGAIN', 'ETIMEDOUT', 'EPIPE']) // prettier-ignore
+const outside = new Set([
+  'away',
+  'connection',
+  'service',
+  'busy',
+  'no-space',
+  'locked',
+  'ENOSPC',
+  'EDQUOT',
+  'EROFS',
+  'EMFILE',
+  'ECONNREFUSED',
+  'ECONNRESET',
+  'EHOSTUNREACH',
+  'ENETUNREACH',
+  'ENOTFOUND',
+  'EAI_AGAIN',
+  'ETIMEDOUT',
+  'EPIPE',
+])
 
 /**
  * Does a failure of this code lie outside of its job, so that others may have failed by the very same? Else two jobs that

@@ -190,7 +190,13 @@ export class Bringers {
   }
 }
 
-const bringer = (job: string, slice: NightSlice | undefined): Bringer => ({ job, slice, place: undefined, ended: undefined, among: [] }) // prettier-ignore
+const bringer = (job: string, slice: NightSlice | undefined): Bringer => ({
+  job,
+  slice,
+  place: undefined,
+  ended: undefined,
+  among: [],
+})
 
 /** Have all ended that bring it? Of nobody, too. */
 export const haveEnded = (wait: Wait): boolean =>
@@ -203,11 +209,12 @@ export const hasBringers = (wait: Wait): boolean =>
 /** The first that has not ended. */
 export function stillToEnd(wait: Wait): Bringer | undefined {
   for (const { source, own } of wait) {
-    const found = source.left === 0 ? undefined : source.members.find((one) => one !== own && one.ended === undefined)
+    const found =
+      source.left === 0 ? undefined : source.members.find((one) => one !== own && one.ended === undefined)
     if (found) return found
   }
   return undefined
-} // prettier-ignore
+}
 
 /** The places of those that ended last, one of each job. */
 export const lastToEnd = (wait: Wait): number[] => wait.flatMap(({ source }) => source.last?.place ?? [])
@@ -215,15 +222,22 @@ export const lastToEnd = (wait: Wait): number[] => wait.flatMap(({ source }) => 
 /** For each job that waits, part by part, the jobs whose slices its loads wait for. */
 function waitedFor(jobs: readonly NightJob[]): Map<string, readonly (readonly string[])[]> {
   const known = new Set(jobs.map(({ job }) => job))
-  const writers = groupBy(jobs.flatMap(({ job, writes }) => writes.map((dataset) => ({ job, dataset }))), ({ dataset }) => dataset)
+  const writers = groupBy(
+    jobs.flatMap(({ job, writes }) => writes.map((dataset) => ({ job, dataset }))),
+    ({ dataset }) => dataset,
+  )
   const found = new Map<string, readonly (readonly string[])[]>()
   for (const { job, parts } of jobs) {
     if (parts.every(({ waitsFor }) => waitsFor === undefined)) continue
     const names = parts.map(({ waitsFor }) => {
-      const brought = (waitsFor?.datasets ?? []).flatMap((dataset) => writers.get(dataset) ?? []).map((one) => one.job)
-      return [...new Set([...(waitsFor?.jobs ?? []), ...brought])].filter((name) => name !== job && known.has(name))
+      const brought = (waitsFor?.datasets ?? [])
+        .flatMap((dataset) => writers.get(dataset) ?? [])
+        .map((one) => one.job)
+      return [...new Set([...(waitsFor?.jobs ?? []), ...brought])].filter(
+        (name) => name !== job && known.has(name),
+      )
     })
     found.set(job, names)
   }
   return found
-} // prettier-ignore
+}

@@ -88,7 +88,12 @@ function walk(expression: string, after: number): { next(): number | undefined }
  * comes each time: crontab's rule for jobs at a set time and those with a wildcard (cron(8)).
  * @throws FaultError `cron`
  */
-export function cronTimes({ expression, zone }: CronRule, after: number, until: number, limit = Infinity): number[] {
+export function cronTimes(
+  { expression, zone }: CronRule,
+  after: number,
+  until: number,
+  limit = Infinity,
+): number[] {
   const fault = cronFault(expression)
   if (fault !== undefined) fail('cron', fault)
   // jobs of a house come at the same times, and are looked ahead over together
@@ -101,7 +106,7 @@ export function cronTimes({ expression, zone }: CronRule, after: number, until: 
   const known = spans.times.get(key) ?? timesIn(expression, zone, after, until, limit)
   spans.times.set(key, known)
   return [...known]
-} // prettier-ignore
+}
 
 /** What was found for the span that was asked for last, by expression and zone. */
 const spans = { asked: '', times: new Map<string, readonly number[]>() }

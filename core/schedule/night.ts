@@ -40,8 +40,28 @@ export function rehearse(night: Night): Rehearsed {
   }
 }
 
-const ranged = ({ job, start, label, at, begins, after, unknown, run, began, refused, stuck, givesUp }: PlayedRun, low: number, ends: number, high: number): Foreseen =>
-  ({ job, start, label, at, begins, ends, low, high, after, unknown, run, began, refused, stuck, givesUp }) // prettier-ignore
+const ranged = (
+  { job, start, label, at, begins, after, unknown, run, began, refused, stuck, givesUp }: PlayedRun,
+  low: number,
+  ends: number,
+  high: number,
+): Foreseen => ({
+  job,
+  start,
+  label,
+  at,
+  begins,
+  ends,
+  low,
+  high,
+  after,
+  unknown,
+  run,
+  began,
+  refused,
+  stuck,
+  givesUp,
+})
 
 const total = ({ runs }: { readonly runs: readonly { ends: number }[] }): number =>
   runs.reduce((sum, { ends }) => sum + ends, 0)

@@ -21,18 +21,23 @@ interface Follower {
 /** For each job what waits for it. */
 function followersOf(jobs: readonly NightJob[]): Map<string, Follower[]> {
   const found = new Map<string, Follower[]>()
-  const add = (name: string, follower: Follower) => void (found.get(name)?.push(follower) ?? found.set(name, [follower]))
+  const add = (name: string, follower: Follower) =>
+    void (found.get(name)?.push(follower) ?? found.set(name, [follower]))
   const writers = new Map<string, string[]>()
   for (const { job, writes } of jobs)
     for (const dataset of writes) void (writers.get(dataset)?.push(job) ?? writers.set(dataset, [job]))
-  for (const job of jobs) for (const { start, jobs: after, datasets, all, as = 'done' } of job.follows) {
-    for (const name of after ?? []) add(name, { job, start, waitsForAll: 0, came: [], as })
-    const came = new Map<string, string[]>()
-    for (const dataset of new Set(datasets)) for (const writer of writers.get(dataset) ?? []) came.set(writer, [...(came.get(writer) ?? []), dataset])
-    for (const [writer, written] of came) add(writer, { job, start, waitsForAll: all ? new Set(datasets).size : 0, came: written, as: 'done' })
-  }
+  for (const job of jobs)
+    for (const { start, jobs: after, datasets, all, as = 'done' } of job.follows) {
+      for (const name of after ?? []) add(name, { job, start, waitsForAll: 0, came: [], as })
+      const came = new Map<string, string[]>()
+      for (const dataset of new Set(datasets))
+        for (const writer of writers.get(dataset) ?? [])
+          came.set(writer, [...(came.get(writer) ?? []), dataset])
+      for (const [writer, written] of came)
+        add(writer, { job, start, waitsForAll: all ? new Set(datasets).size : 0, came: written, as: 'done' })
+    }
   return found
-} // prettier-ignore
+}
 
 /** A run that is played. */
 export interface PlayedRun extends Omit<Foreseen, 'low' | 'high' | 'after'> {
@@ -169,13 +174,36 @@ class Play {
     return { runs: this.runs, busy: this.busy, crowded: this.crowded, capped: this.capped }
   }
 
-  private addRun(job: NightJob, start: string | null, at: number, label: string | undefined, after: number[], run?: number, began?: number): number {
+  private addRun(
+    job: NightJob,
+    start: string | null,
+    at: number,
+    label: string | undefined,
+    after: number[],
+    run?: number,
+    began?: number,
+  ): number {
     const name = `${job.job} ${start ?? run}`
     const count = (this.counts.get(name) ?? 0) + 1
     this.counts.set(name, count)
     const unknown = job.parts.every(({ lengths }) => lengths.length === 0)
-    return this.runs.push({ id: `${name} ${count}`, job: job.job, start, label, at, begins: at, ends: at, after, unknown, run, began, refused: false }) - 1
-  } // prettier-ignore
+    return (
+      this.runs.push({
+        id: `${name} ${count}`,
+        job: job.job,
+        start,
+        label,
+        at,
+        begins: at,
+        ends: at,
+        after,
+        unknown,
+        run,
+        began,
+        refused: false,
+      }) - 1
+    )
+  }
 
   private brings(place: number, bringer: Bringer | undefined): void {
     if (!bringer) return
@@ -193,7 +221,14 @@ class Play {
   }
 
   /** A start comes: it begins, waits for the run before it, or is left out, as its job says. */
-  private come(job: NightJob, start: string, label: string | undefined, after: number[], slice?: NightSlice, bringer?: Bringer): void {
+  private come(
+    job: NightJob,
+    start: string,
+    label: string | undefined,
+    after: number[],
+    slice?: NightSlice,
+    bringer?: Bringer,
+  ): void {
     // what would begin after the night is not looked at
     if (this.now > this.stage.night.until) return
     if (after.length > 0 && ++this.following > mostFollowing) return
@@ -206,7 +241,7 @@ class Play {
       this.runs[place]!.refused = true
       if (bringer) this.wake(this.stage.bringers.end(bringer))
     } else void (this.queued.get(job.job)?.push(place) ?? this.queued.set(job.job, [place]))
-  } // prettier-ignore
+  }
 
   private begin(place: number, left?: readonly number[], waits: readonly NightWait[] = []): void {
     const { bringers, byName } = this.stage
@@ -217,20 +252,37 @@ class Play {
     const one: Going = { place, run, job, parts: [], isOld: left !== undefined, held }
     for (const [part, { loads }] of job.parts.entries()) {
       const all = left?.[part] ?? loads
-      const heldLoads = Math.min(left?.[part] ?? 0, waits.reduce((most, wait) => (wait.part === part ? Math.max(most, wait.loads) : most), 0))
-      one.parts.push({ one, part, left: all - heldLoads, running: 0, open: false, held: heldLoads, next: undefined, wait: undefined, order: this.begun++, wanted: 0, at: undefined })
+      const heldLoads = Math.min(
+        left?.[part] ?? 0,
+        waits.reduce((most, wait) => (wait.part === part ? Math.max(most, wait.loads) : most), 0),
+      )
+      one.parts.push({
+        one,
+        part,
+        left: all - heldLoads,
+        running: 0,
+        open: false,
+        held: heldLoads,
+        next: undefined,
+        wait: undefined,
+        order: this.begun++,
+        wanted: 0,
+        at: undefined,
+      })
     }
     this.beside.set(run.job, (this.beside.get(run.job) ?? 0) + 1)
     run.begins = this.now
     this.active.set(place, one)
     for (const [part, { atMost, waitsFor }] of job.parts.entries())
-      if (atMost !== undefined && waitsFor && !left) this.events.add(Math.max(this.now, run.at + atMost), () => this.letGo(one, part))
+      if (atMost !== undefined && waitsFor && !left)
+        this.events.add(Math.max(this.now, run.at + atMost), () => this.letGo(one, part))
     for (const each of held) {
       bringers.listen(each.wait, place)
-      if (each.what.givesUp !== undefined) this.events.add(Math.max(this.now, each.what.givesUp), () => this.letGoHeld(one, each))
+      if (each.what.givesUp !== undefined)
+        this.events.add(Math.max(this.now, each.what.givesUp), () => this.letGoHeld(one, each))
     }
     this.advance(one)
-  } // prettier-ignore
+  }
 
   /** What a part waits for, listened to from the first time that it is asked. */
   private waitOf(lane: PartGoing): Wait {
@@ -362,11 +414,12 @@ class Play {
         tell(run, { words: each.what.words })
         continue
       }
-      const before = brings ?? parts.flatMap((lane) => (lane.open ? [] : (stillToEnd(this.waitOf(lane)) ?? [])))[0]
+      const before =
+        brings ?? parts.flatMap((lane) => (lane.open ? [] : (stillToEnd(this.waitOf(lane)) ?? [])))[0]
       if (before?.place !== undefined) tell(run, { job: before.job })
     }
     for (const [job, places] of this.queued) for (const place of places) tell(this.runs[place]!, { job })
-  } // prettier-ignore
+  }
 
   /** Tells the room how many loads of a part would begin now. */
   private want(lane: PartGoing): void {
@@ -426,7 +479,8 @@ class Play {
     else if (last?.loads !== loads) busy.push({ at: now, loads })
     const open = crowded.at(-1)
     if (open && open.until === Infinity && waiting === 0) open.until = now
-    else if (waiting > 0 && (!open || open.until !== Infinity)) crowded.push({ from: now, until: Infinity, waiting })
+    else if (waiting > 0 && (!open || open.until !== Infinity))
+      crowded.push({ from: now, until: Infinity, waiting })
     else if (waiting > 0) open!.waiting = Math.max(open!.waiting, waiting)
-  } // prettier-ignore
+  }
 }

@@ -22,14 +22,12 @@ export class Room<L extends Lane> {
   private readonly inUse = new Map<string, number>()
   /** Loads that wait, for each thing that is waited for. */
   private readonly waiting = new Map<Lane['at'], number>()
-  free: number
 
+  /** @param free places at the workers that nobody has */
   constructor(
-    readonly places: number,
+    public free: number,
     private readonly caps: Readonly<Record<string, number>>,
-  ) {
-    this.free = places
-  }
+  ) {}
 
   /** So many loads of a lane would begin now. */
   want(lane: L, loads: number): void {

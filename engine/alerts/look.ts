@@ -26,14 +26,16 @@ export function watchAlerts(engine: Engine, { asks, address, look = 60_000, post
   const endLooking = every(engine, 'looking at what needs a decision', Math.min(look, 5000), async () => {
     for (const environment of await environmentsToLookAt(engine, look))
       if (!gone.signal.aborted) await lookAt(engine, environment, { asks, address, look })
-    await sendSummaries(engine, { asks, address })
   })
+  // a summary waits for the look ahead, and alerts do not
+  const endSummaries = every(engine, 'sending summaries', Math.min(look, 5000), () => sendSummaries(engine, { asks, address }))
   const endSending = every(engine, 'sending alerts', post, async () => {
     while (!gone.signal.aborted && (await sendSome(engine, gone.signal)) > 0);
   })
   return () => {
     gone.abort()
     endLooking()
+    endSummaries()
     endSending()
   }
 } // prettier-ignore
@@ -69,10 +71,20 @@ export async function lookAt(
   const [claim] = rows
   if (!claim) return false
   if (!claim.known) await fillOnce(engine, environment, asks)
-  const { decisions, unknown } = await gatherDecisions(engine, environment, new Date(await clockNow(engine)), asks, {
-    within,
-    left: (what, error) => engine.log.warn({ error, environment }, `${what} could not be worked out in time; what it tells stays as it is`),
-  }) // prettier-ignore
+  const { decisions, unknown } = await gatherDecisions(
+    engine,
+    environment,
+    new Date(await clockNow(engine)),
+    asks,
+    {
+      within,
+      left: (what, error) =>
+        engine.log.warn(
+          { error, environment },
+          `${what} could not be worked out in time; what it tells stays as it is`,
+        ),
+    },
+  )
   const rules = (await allRules(engine)).filter(({ active, rule }) => active && rule.in.includes(environment))
   return await transaction(engine.db.$client, async (client) => {
     // who took longer than others wait writes over nothing of theirs

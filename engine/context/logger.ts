@@ -1,3 +1,4 @@
+import { inspect } from 'node:util'
 import pino from 'pino'
 import { Repeats } from './repeats'
 import { tell } from './tell'
@@ -20,9 +21,15 @@ export const openLog = (part: string): Logger => {
         logMethod(args, method, level) {
           if (level < pino.levels.values.warn!) return method.apply(this, args)
           const [first, ...rest] = args as unknown[]
-          const again = repeats.seen(JSON.stringify([level, this.bindings(), of(first), ...rest]))
+          const again = repeats.seen(
+            inspect([level, this.bindings(), of(first), ...rest], {
+              depth: 5,
+              maxArrayLength: 20,
+              maxStringLength: 2000,
+            }),
+          )
           if (again === undefined) return
-          const told = again > 0 && typeof first === 'object' ? [{ ...first, again }, ...rest] : args
+          const told = again > 0 && isFields(first) ? [{ ...first, again }, ...rest] : args
           method.apply(this, told as typeof args)
         },
       },
@@ -31,10 +38,14 @@ export const openLog = (part: string): Logger => {
   )
 }
 
+const isFields = (given: unknown): given is object =>
+  typeof given === 'object' && given !== null && !(given instanceof Error)
+
 /** What a line is about: an error by its message, and not the number of a try. */
-const of = (given: unknown): unknown =>
-  typeof given === 'object' && given !== null
-    ? Object.entries(given).flatMap(([name, value]) =>
-        name === 'attempt' ? [] : [[name, value instanceof Error ? value.message : (value as unknown)]],
-      )
-    : given
+function of(given: unknown): unknown {
+  if (given instanceof Error) return given.message
+  if (!isFields(given)) return given
+  return Object.entries(given).flatMap(([name, value]) =>
+    name === 'attempt' ? [] : [[name, value instanceof Error ? value.message : (value as unknown)]],
+  )
+}

@@ -25,16 +25,32 @@ it('keeps no more in mind than it may', () => {
   expect(repeats.seen('0')).toBe(0)
 })
 
-it('the log goes by it: the same of another job, run or error is another line', () => {
+it('the log takes whatever it is given, and an error by its message', () => {
+  lines.splice(0)
   const log = openLog('test')
-    for (let i = 0; i < 5; i++) {
-      log.warn({ error: new Error('no such folder'), job: 'a', attempt: i }, 'tried again')
-      log.warn({ error: new Error('no such folder'), job: 'b' }, 'tried again')
-      log.error('plain')
-      log.child({ run: i }).warn('of a run')
-    }
-    log.warn({ error: new Error('no right'), job: 'a' }, 'tried again')
-  const told = lines.map((line) => JSON.parse(line) as { msg: string; job?: string; error?: { message: string }; run?: number })
+  const circle: Record<string, unknown> = { size: 10n }
+  circle.self = circle
+  for (let i = 0; i < 2; i++) {
+    log.error(new Error('one'))
+    log.error(new Error('two'))
+    log.warn({ circle }, 'three')
+  }
+  expect(lines).toHaveLength(3)
+})
+
+it('the log goes by it: the same of another job, run or error is another line', () => {
+  lines.splice(0)
+  const log = openLog('test')
+  for (let i = 0; i < 5; i++) {
+    log.warn({ error: new Error('no such folder'), job: 'a', attempt: i }, 'tried again')
+    log.warn({ error: new Error('no such folder'), job: 'b' }, 'tried again')
+    log.error('plain')
+    log.child({ run: i }).warn('of a run')
+  }
+  log.warn({ error: new Error('no right'), job: 'a' }, 'tried again')
+  const told = lines.map(
+    (line) => JSON.parse(line) as { msg: string; job?: string; error?: { message: string }; run?: number },
+  )
   expect(told.map(({ msg, job, error, run }) => [msg, job ?? run, error?.message])).toEqual([
     ['tried again', 'a', 'no such folder'],
     ['tried again', 'b', 'no such folder'],
@@ -42,4 +58,4 @@ it('the log goes by it: the same of another job, run or error is another line', 
     ...[0, 1, 2, 3, 4].map((run) => ['of a run', run, undefined]),
     ['tried again', 'a', 'no right'],
   ])
-}) // prettier-ignore
+})

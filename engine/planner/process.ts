@@ -347,5 +347,6 @@ export async function servePlanner(engine: Engine): Promise<void> {
     )
   })
   answer({ ready: true })
-  await new Promise((resolve) => process.once('disconnect', resolve))
+  // it may have gone while this one began
+  if (process.connected) await new Promise((resolve) => process.once('disconnect', resolve))
 }

@@ -12,6 +12,7 @@ import { filesOverdue } from './files'
 import { lateOnes } from './late'
 import { notRun, unreadable } from './notRun'
 import { silence } from './silence'
+import { standsSince } from './stands'
 import { stuckLoads } from './stuck'
 import { unbalanced } from './unbalanced'
 
@@ -64,8 +65,16 @@ export async function gatherDecisions(
   const until = new Date(at.getTime() + ahead).toISOString()
   const since = new Date(at.getTime() - recent).toISOString()
   const slow = asks && {
-    looked: inTime(patience, 'the look ahead', lookedAhead(asks, { environment, from: at.toISOString(), until })),
-    arrived: inTime(patience, 'the files that are to come', asks.readArrivals({ environment, from: since, until, newestOnly: true })),
+    looked: inTime(
+      patience,
+      'the look ahead',
+      lookedAhead(asks, { environment, from: at.toISOString(), until }),
+    ),
+    arrived: inTime(
+      patience,
+      'the files that are to come',
+      asks.readArrivals({ environment, from: since, until, newestOnly: true }),
+    ),
   }
   // whoever fails first is told; the other is not left without anybody
   slow?.looked.catch(() => undefined)
@@ -83,19 +92,26 @@ export async function gatherDecisions(
     outlook: looked?.outlook,
     unknown: [...(looked ? [] : ofOutlook), ...(arrived ? [] : ofArrivals)],
   }
-} // prettier-ignore
+}
 
 /** What will begin, and where something of it is late, the same with twice the workers. */
-async function lookedAhead({ lookAhead }: WatchAsks, span: OutlookAsk): Promise<{ outlook: Outlook; other: Outlook | undefined }> {
+async function lookedAhead(
+  { lookAhead }: WatchAsks,
+  span: OutlookAsk,
+): Promise<{ outlook: Outlook; other: Outlook | undefined }> {
   const outlook = await lookAhead(span)
   const other = outlook.foreseen.some(isLate)
     ? await lookAhead({ ...span, workers: Math.max(1, outlook.workers) * 2 })
     : undefined
   return { outlook, other }
-} // prettier-ignore
+}
 
 /** Something that takes long; undefined where it does not come in time, or not at all. Without patience it is waited for. */
-async function inTime<T>(patience: Patience | undefined, what: string, work: Promise<T>): Promise<T | undefined> {
+async function inTime<T>(
+  patience: Patience | undefined,
+  what: string,
+  work: Promise<T>,
+): Promise<T | undefined> {
   if (!patience) return await work
   const over = new AbortController()
   try {
@@ -111,23 +127,19 @@ async function inTime<T>(patience: Patience | undefined, what: string, work: Pro
   } finally {
     over.abort()
   }
-} // prettier-ignore
-
-/** Since when the oldest of some kinds stands, as it was seen (milliseconds since 1970); undefined where none does. */
-async function standsSince(engine: Engine, environment: string, kinds: readonly DecisionKind[]): Promise<number | undefined> {
-  const { rows } = await engine.db.$client.query<{ since: string | null }>(
-    'select min(since) as since from mattock.matter_span where environment = $1 and kind = any ($2) and until is null',
-    [environment, kinds],
-  )
-  const since = rows[0]?.since
-  return since ? Date.parse(since) : undefined
-} // prettier-ignore
+}
 
 /** What the store knows by itself, in the order in which it is told. */
-async function storedDecisions(engine: Engine, environment: string, at: Date, since: string): Promise<Record<'failed' | 'begun' | 'quiet', Decision[]>> {
+async function storedDecisions(
+  engine: Engine,
+  environment: string,
+  at: Date,
+  since: string,
+): Promise<Record<'failed' | 'begun' | 'quiet', Decision[]>> {
   const notBegun = await startsNotBegun(engine, environment)
   // what stands since longer stands until it is mended or set aside: time alone mends nothing
-  const failing = Math.min(at.getTime(), (await standsSince(engine, environment, ['failed', 'check'])) ?? Infinity)
+  const stands = await standsSince(engine, environment, ['failed', 'check'])
+  const failing = Math.min(at.getTime(), ...stands.values())
   return {
     failed: [
       ...(await openFailures(engine, environment, new Date(failing - failedFor).toISOString())),
@@ -155,4 +167,4 @@ async function storedDecisions(engine: Engine, environment: string, at: Date, si
       ...(await drift(engine, environment)),
     ],
   }
-} // prettier-ignore
+}

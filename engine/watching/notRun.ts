@@ -6,6 +6,7 @@ import type { Engine } from '../context/engine'
 import { readableJob, versionsIn } from '../jobs/versions'
 import { pauseAt, pausesSince, type Pause } from '../scheduling/pauses'
 import type { Decision } from './decision'
+import { standsSince } from './stands'
 
 /** Slices that are looked at of a job at most, where the matter stands for long. */
 const most = 2000
@@ -23,7 +24,7 @@ interface Missing {
  * was due since the matter stands, so that none is taken for loaded because a later one came.
  */
 export async function notRun(engine: Engine, environment: string, at: Date): Promise<Decision[]> {
-  const stands = await standsSince(engine, environment)
+  const stands = await standsSince(engine, environment, ['not-run'])
   const due = (await versionsIn(engine, environment)).flatMap((version) => {
     const job = readableJob(version)
     const newest = job && newestDue(job, at.getTime())
@@ -36,22 +37,25 @@ export async function notRun(engine: Engine, environment: string, at: Date): Pro
      where exists (select 1 from mattock.run r where r.job = c.job and r.environment = $1)
        and not exists (select 1 from mattock.run r join mattock.load l on l.run_id = r.id
          where r.job = c.job and r.environment = $1 and r.created_at >= c."to" and l.slice_from = c."from")`,
-    [environment, due.map(({ job }) => job.name), due.map(({ slice }) => slice.from), due.map(({ slice }) => slice.to)],
+    [
+      environment,
+      due.map(({ job }) => job.name),
+      due.map(({ slice }) => slice.from),
+      due.map(({ slice }) => slice.to),
+    ],
   )
-  const missing = groupBy(rows.map((row) => ({ ...due[row.at - 1]!, early: row.early })), ({ job }) => job.name)
+  const missing = groupBy(
+    rows.map((row) => ({ ...due[row.at - 1]!, early: row.early })),
+    ({ job }) => job.name,
+  )
   const pauses = missing.size === 0 ? [] : await pausesSince(engine.db.$client, environment, at.toISOString())
   return [...missing.values()].map((list) =>
-    notRunDecision({ job: list[0]!.job, slices: list.map(({ slice }) => slice), early: list.map(({ early }) => early) }, pauses, at),
+    notRunDecision(
+      { job: list[0]!.job, slices: list.map(({ slice }) => slice), early: list.map(({ early }) => early) },
+      pauses,
+      at,
+    ),
   )
-} // prettier-ignore
-
-/** Since when slices of jobs are missing, as it was seen. */
-async function standsSince(engine: Engine, environment: string): Promise<Map<string, number>> {
-  const { rows } = await engine.db.$client.query<{ job: string; since: string }>(
-    `select job, min(since) as since from mattock.matter_span where environment = $1 and kind = 'not-run' and until is null and job is not null group by job`,
-    [environment],
-  )
-  return new Map(rows.map(({ job, since }) => [job, Date.parse(since)]))
 }
 
 /** The newest slice that is due, and those before it since the one that was missing first. */
@@ -71,7 +75,12 @@ function notRunDecision({ job, slices, early }: Missing, pauses: readonly Pause[
   const many = slices.length > 1
   const isEarly = early.every(Boolean)
   const kept = job.starts.map(({ id }) => pauseAt(pauses, job.name, id, at.getTime()))
-  const why = kept.length > 0 && kept.every((pause) => pause !== undefined) ? `it is paused by ${kept[0]!.by}: ${kept[0]!.why}` : isEarly ? 'what is there of it was loaded before it was over' : `no run has taken ${many ? 'them' : 'this slice'} up yet`
+  const why =
+    kept.length > 0 && kept.every((pause) => pause !== undefined)
+      ? `it is paused by ${kept[0]!.by}: ${kept[0]!.why}`
+      : isEarly
+        ? 'what is there of it was loaded before it was over'
+        : `no run has taken ${many ? 'them' : 'this slice'} up yet`
   return {
     kind: 'not-run',
     key: `not-run ${job.name}`,
@@ -83,7 +92,7 @@ function notRunDecision({ job, slices, early }: Missing, pauses: readonly Pause[
     connection: null,
     latest: newest.to,
   }
-} // prettier-ignore
+}
 
 /** Jobs whose text, as it runs here, cannot be read any more: nothing of them begins by itself, and nobody would see why. */
 export async function unreadable(engine: Engine, environment: string): Promise<Decision[]> {

@@ -155,10 +155,12 @@ describe('a rule', () => {
     await server.load(breaking('lab', 'select 1 / 0'))
     await look()
     const { messages } = await log()
-    expect(messages.flatMap(({ told }) => told.map(({ what, news }) => [what, news.job, news.count])).sort()).toEqual([
+    expect(
+      messages.flatMap(({ told }) => told.map(({ what, news }) => [what, news.job, news.count])).sort(),
+    ).toEqual([
       ['new', 'gauges', 1],
       ['new', 'lab', 1],
-    ]) // prettier-ignore
+    ])
   })
   it('what failed is not over by growing old, but by a load that is done', async () => {
     await save(rule('night', { cleared: true }, [{ webhook: { on: 'alarms' } }]))
@@ -179,7 +181,12 @@ describe('a rule', () => {
       )
       await look()
     }
-    const stands = async () => (await server.own(`select count(*)::int as n from mattock.matter_span where until is null and kind = 'failed'`))[0]!.n // prettier-ignore
+    const stands = async () =>
+      (
+        await server.own(
+          `select count(*)::int as n from mattock.matter_span where until is null and kind = 'failed'`,
+        )
+      )[0]!.n
     await later(100)
     expect(await stands()).toBe(1)
     await later(1000)
@@ -390,22 +397,32 @@ describe('a past that cannot be worked out', () => {
 })
 
 describe('what is to come', () => {
-  const stands = async () => (await server.own(`select kind from mattock.matter_span where environment = 'dev' and until is null order by kind`)).map(({ kind }) => kind) // prettier-ignore
+  const stands = async () =>
+    (
+      await server.own(
+        `select kind from mattock.matter_span where environment = 'dev' and until is null order by kind`,
+      )
+    ).map(({ kind }) => kind)
   it.each([
     ['does not come', () => new Promise<never>(() => undefined)],
     ['cannot be worked out', () => Promise.reject(new Error('busy'))],
-  ])('that %s keeps nobody from being told of what is; what it told stays as it is', async (_what, lookAhead) => {
-    await save(rule('night', {}, [{ webhook: { on: 'alarms' } }]))
-    await server.load(breaking('gauges'))
-    await server.own(`insert into mattock.matter_span (environment, key, kind, cause, job, title, text, since) select 'dev', k, k, k, 'gauges', k, '', mattock.clock() - interval '1 hour' from unnest(array['late', 'drift']) k`)
-    const hurried = { asks: { ...asks, lookAhead }, within: 50 }
-    expect(await lookAt(server.engine, 'dev', hurried)).toBe(true)
-    expect((await log()).total).toBe(1)
-    // drift is known without it, and is over
-    expect(await stands()).toEqual(['failed', 'late'])
-    await look()
-    expect(await stands()).toEqual(['failed'])
-  }) // prettier-ignore
+  ])(
+    'that %s keeps nobody from being told of what is; what it told stays as it is',
+    async (_what, lookAhead) => {
+      await save(rule('night', {}, [{ webhook: { on: 'alarms' } }]))
+      await server.load(breaking('gauges'))
+      await server.own(
+        `insert into mattock.matter_span (environment, key, kind, cause, job, title, text, since) select 'dev', k, k, k, 'gauges', k, '', mattock.clock() - interval '1 hour' from unnest(array['late', 'drift']) k`,
+      )
+      const hurried = { asks: { ...asks, lookAhead }, within: 50 }
+      expect(await lookAt(server.engine, 'dev', hurried)).toBe(true)
+      expect((await log()).total).toBe(1)
+      // drift is known without it, and is over
+      expect(await stands()).toEqual(['failed', 'late'])
+      await look()
+      expect(await stands()).toEqual(['failed'])
+    },
+  )
 })
 
 describe('the watch', () => {

@@ -62,7 +62,12 @@ export const watchHandlers: Pick<Handlers, 'now' | 'morning' | 'keepMatter'> = {
       lookAhead: (ask: OutlookAsk) => lookOf(asked, ask),
       readArrivals: (ask: ArrivalsAsk) => plannerOf(asked, 'readArrivals', ask),
     }
-    const { decisions: found, outlook } = await gatherDecisions(engine, query.environment, at, query.ahead ? asks : undefined) // prettier-ignore
+    const { decisions: found, outlook } = await gatherDecisions(
+      engine,
+      query.environment,
+      at,
+      query.ahead ? asks : undefined,
+    )
     const foreseen = groupBy(
       (outlook?.foreseen ?? []).filter(({ run, refused }) => run === null && !refused),
       ({ job }) => job,
