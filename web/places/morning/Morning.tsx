@@ -42,7 +42,7 @@ export default function Morning(): ReactElement {
       {!data.ahead &&
         (whole.error ? (
           <FaultBox error={new Error(`What is to come could not be worked out: ${whole.error.message}`)}>
-            <Button size="small" onClick={() => void whole.mutate()}>
+            <Button size="small" sx={{ ml: 1.5 }} onClick={() => void whole.mutate()}>
               Try again
             </Button>
           </FaultBox>
